@@ -1,0 +1,140 @@
+package bargelane.blocks.nbd;
+
+import bargelane.blocks.BlockDevice;
+import java.io.Closeable;
+import java.io.IOException;
+import java.net.InetAddress;
+import java.net.InetSocketAddress;
+import java.net.ServerSocket;
+import java.net.Socket;
+import java.net.StandardProtocolFamily;
+import java.net.UnixDomainSocketAddress;
+import java.nio.channels.ServerSocketChannel;
+import java.nio.channels.SocketChannel;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.Map;
+import java.util.Optional;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import javax.net.ssl.SSLContext;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * Serves named exports over NBD on a Unix socket, or over TLS on loopback. A thread a connection.
+ * An export's name is what lets a client in, so over TLS it must not be guessable.
+ */
+public final class NbdServer implements Closeable {
+
+  private static final Logger log = LoggerFactory.getLogger(NbdServer.class);
+
+  private final Map<String, Export> exports = new ConcurrentHashMap<>();
+  private final ExecutorService threads =
+      Executors.newCachedThreadPool(
+          r -> {
+            Thread thread = new Thread(r, "nbd");
+            thread.setDaemon(true);
+            return thread;
+          });
+  private final Closeable listener;
+  private final Optional<Path> socket;
+  private final int port;
+  private final Optional<SSLContext> tls;
+  private volatile boolean closed;
+
+  private NbdServer(Closeable listener, Optional<Path> socket, int port, Optional<SSLContext> tls) {
+    this.listener = listener;
+    this.socket = socket;
+    this.port = port;
+    this.tls = tls;
+  }
+
+  /** Listens on a Unix socket, replacing a stale one. */
+  public static NbdServer unix(Path socket) throws IOException {
+    Files.deleteIfExists(socket);
+    ServerSocketChannel channel = ServerSocketChannel.open(StandardProtocolFamily.UNIX);
+    channel.bind(UnixDomainSocketAddress.of(socket));
+    NbdServer server = new NbdServer(channel, Optional.of(socket), 0, Optional.empty());
+    server.threads.submit(
+        () -> {
+          while (!server.closed) {
+            SocketChannel peer = channel.accept();
+            server.serve(Wire.of(peer), null);
+          }
+          return null;
+        });
+    return server;
+  }
+
+  /** Listens on a free loopback port and serves only after TLS is up. */
+  public static NbdServer tls(SSLContext context) throws IOException {
+    ServerSocket listening = new ServerSocket();
+    listening.bind(new InetSocketAddress(InetAddress.getLoopbackAddress(), 0));
+    NbdServer server =
+        new NbdServer(listening, Optional.empty(), listening.getLocalPort(), Optional.of(context));
+    server.threads.submit(
+        () -> {
+          while (!server.closed) {
+            Socket peer = listening.accept();
+            peer.setTcpNoDelay(true);
+            server.serve(Wire.of(peer), peer);
+          }
+          return null;
+        });
+    return server;
+  }
+
+  private void serve(Wire wire, Socket plain) {
+    threads.submit(
+        () -> {
+          try (NbdSession session = new NbdSession(wire, plain, tls, exports::get)) {
+            session.run();
+          } catch (IOException e) {
+            log.debug("disk connection ended: {}", e.getMessage());
+          } catch (RuntimeException e) {
+            log.warn("disk connection failed", e);
+          }
+        });
+  }
+
+  /** Offers a device under a name. The device is closed when the export is revoked. */
+  public void offer(String name, BlockDevice device) {
+    exports.put(name, new Export(name, device));
+  }
+
+  /**
+   * Takes an export away: its connections are cut, and when this returns no request of any of them
+   * is running or will run. An unknown name is fine: it is gone.
+   */
+  public void revoke(String name) throws IOException {
+    Export export = exports.remove(name);
+    if (export != null) {
+      export.revoke();
+    }
+  }
+
+  /** Port of the TLS listener, 0 for a Unix socket. */
+  public int port() {
+    return port;
+  }
+
+  /** Address of the Unix socket. */
+  public Optional<Path> socket() {
+    return socket;
+  }
+
+  @Override
+  public void close() throws IOException {
+    closed = true;
+    listener.close();
+    for (String name : exports.keySet()) {
+      revoke(name);
+    }
+    threads.shutdownNow();
+    if (socket.isPresent()) {
+      Files.deleteIfExists(socket.get());
+    }
+  }
+}

@@ -1,0 +1,184 @@
+package bargelane.blocks.pass;
+
+import bargelane.blocks.BlockDevice;
+import bargelane.blocks.BlockDevice.Context;
+import bargelane.blocks.DigestMap;
+import bargelane.blocks.Ranges.Range;
+import java.io.IOException;
+import java.nio.ByteBuffer;
+import java.util.Arrays;
+
+/** Looks at one chunk, block by block, and ships the runs of blocks that must be shipped. */
+final class ChunkShipper {
+
+  private final BlockDevice source;
+  private final BlockDevice target;
+  private final DiskWork work;
+  private final ByteBuffer buffer;
+  private final ByteBuffer back;
+
+  ChunkShipper(
+      BlockDevice source, BlockDevice target, DiskWork work, ByteBuffer buffer, ByteBuffer back) {
+    this.source = source;
+    this.target = target;
+    this.work = work;
+    this.buffer = buffer;
+    this.back = back;
+  }
+
+  void ship(Range chunk) throws IOException {
+    if (chunk.end() <= work.pass().resumeFrom()) {
+      rehash(chunk);
+    } else if (work.zeroAtSource(chunk.start(), chunk.end())) {
+      zero(chunk);
+    } else {
+      data(chunk);
+    }
+    work.looked(chunk.length());
+  }
+
+  /**
+   * Shipped and verified by an earlier attempt: only its digests are missing, and the replica has
+   * them.
+   */
+  private void rehash(Range chunk) throws IOException {
+    read(target, chunk, back);
+    for (long at = chunk.start(); at < chunk.end(); at += DigestMap.BLOCK) {
+      work.digests().set(block(at), DigestMap.digest(slice(back, chunk, at)));
+    }
+  }
+
+  private void zero(Range chunk) throws IOException {
+    long from = -1;
+    for (long at = chunk.start(); at < chunk.end(); at += DigestMap.BLOCK) {
+      long end = Math.min(chunk.end(), at + DigestMap.BLOCK);
+      boolean ship = differsFromZero(at, end);
+      if (ship && from < 0) {
+        from = at;
+      }
+      if (!ship && from >= 0) {
+        shipZero(new Range(from, at));
+        from = -1;
+      }
+      if (work.pass().kind() != PassKind.SURVEY || ship) {
+        work.digests().setZero(block(at));
+      }
+    }
+    if (from >= 0) {
+      shipZero(new Range(from, chunk.end()));
+    }
+  }
+
+  private boolean differsFromZero(long at, long end) throws IOException {
+    if (work.pass().kind() == PassKind.SURVEY || work.digestKnown(at, end)) {
+      return !work.digests().isZero(block(at));
+    }
+    if (work.pass().kind() == PassKind.FULL) {
+      return false;
+    }
+    if (target.knows(Context.ALLOCATION)
+        && target.status(Context.ALLOCATION, at, end - at).stream()
+            .noneMatch(BlockDevice.Extent::set)) {
+      return false;
+    }
+    return !isZero(read(target, new Range(at, end), back));
+  }
+
+  private void shipZero(Range range) throws IOException {
+    work.shipped(range.start(), range.end(), true);
+    if (work.pass().kind() == PassKind.SURVEY) {
+      return;
+    }
+    target.writeZeroes(range.start(), range.length());
+    if (work.pass().verify() && !isZero(read(target, range, back))) {
+      throw new VerifyException(range.start(), (int) range.length());
+    }
+  }
+
+  private void data(Range chunk) throws IOException {
+    read(source, chunk, buffer);
+    work.wasRead(chunk.length());
+    boolean haveReplica = false;
+    long from = -1;
+    boolean fromZero = false;
+    for (long at = chunk.start(); at < chunk.end(); at += DigestMap.BLOCK) {
+      long end = Math.min(chunk.end(), at + DigestMap.BLOCK);
+      byte[] digest = DigestMap.digest(slice(buffer, chunk, at));
+      boolean ship;
+      if (work.pass().kind() == PassKind.SURVEY || work.digestKnown(at, end)) {
+        ship = !work.digests().holds(block(at), digest);
+      } else if (work.pass().kind() == PassKind.FULL) {
+        ship = true;
+      } else {
+        if (!haveReplica) {
+          read(target, chunk, back);
+          haveReplica = true;
+        }
+        ship = !slice(buffer, chunk, at).equals(slice(back, chunk, at));
+      }
+      work.digests().set(block(at), digest);
+      boolean zero = ship && work.digests().isZero(block(at));
+      if (from >= 0 && (!ship || zero != fromZero)) {
+        shipRun(chunk, from, at, fromZero);
+        haveReplica = false;
+        from = -1;
+      }
+      if (ship && from < 0) {
+        from = at;
+        fromZero = zero;
+      }
+    }
+    if (from >= 0) {
+      shipRun(chunk, from, chunk.end(), fromZero);
+    }
+  }
+
+  private void shipRun(Range chunk, long from, long to, boolean zero) throws IOException {
+    if (zero) {
+      if (work.pass().kind() != PassKind.FULL) {
+        shipZero(new Range(from, to));
+      }
+      return;
+    }
+    work.shipped(from, to, false);
+    if (work.pass().kind() == PassKind.SURVEY) {
+      return;
+    }
+    int at = (int) (from - chunk.start());
+    int length = (int) (to - from);
+    target.write(from, buffer.slice(at, length));
+    if (work.pass().verify()) {
+      read(target, new Range(from, to), back);
+      if (!back.slice(0, length).equals(buffer.slice(at, length))) {
+        throw new VerifyException(from, length);
+      }
+    }
+  }
+
+  private static int block(long at) {
+    return (int) (at / DigestMap.BLOCK);
+  }
+
+  private static ByteBuffer slice(ByteBuffer bytes, Range chunk, long at) {
+    int from = (int) (at - chunk.start());
+    return bytes.slice(from, (int) Math.min(DigestMap.BLOCK, chunk.length() - from));
+  }
+
+  private static ByteBuffer read(BlockDevice device, Range range, ByteBuffer into)
+      throws IOException {
+    into.clear().limit((int) range.length());
+    device.read(range.start(), into);
+    return into.flip();
+  }
+
+  private static boolean isZero(ByteBuffer bytes) {
+    byte[] array = bytes.array();
+    return Arrays.equals(
+        array,
+        bytes.arrayOffset(),
+        bytes.arrayOffset() + bytes.remaining(),
+        new byte[bytes.remaining()],
+        0,
+        bytes.remaining());
+  }
+}

@@ -1,0 +1,12 @@
+package bargelane.blocks.pass;
+
+import bargelane.blocks.DigestMap;
+import bargelane.blocks.Ranges;
+
+/**
+ * What a finished pass leaves.
+ *
+ * @param digests the digest map of the replica (of the source, for a survey)
+ * @param differed the ranges that were shipped (that differ, for a survey)
+ */
+public record PassResult(DigestMap digests, Ranges differed, PassProgress progress) {}

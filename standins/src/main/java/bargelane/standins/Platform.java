@@ -1,0 +1,113 @@
+package bargelane.standins;
+
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+
+/**
+ * What a platform consists of, as stored in its state file and in its seed. Sizes in MiB say so.
+ */
+public final class Platform {
+
+  /**
+   * What kind of platform this is and how it behaves.
+   *
+   * @param instant how wide one snapshot reaches: {@code machine} or {@code site}
+   * @param granularity bytes a tracked block
+   * @param markersSurviveCrash whether tracking goes on after the platform was killed
+   * @param sized whether machines take one of the offered sizes, or any number of processors and
+   *     memory
+   */
+  public record Traits(
+      String kind,
+      String name,
+      String version,
+      String instant,
+      int granularity,
+      boolean markersSurviveCrash,
+      boolean sized) {}
+
+  /**
+   * A network or subnet. {@code like} is empty, or names the subnet that an isolated one is a copy
+   * of.
+   */
+  public record Network(
+      String id,
+      String name,
+      String zone,
+      String cidr,
+      String gateway,
+      boolean isolated,
+      String like,
+      String owner) {}
+
+  /** A place for volumes with its price a GiB and month. */
+  public record StorageClass(
+      String id, String name, String media, String pricePerGibMonth, String currency) {}
+
+  /** An offered machine size with its price an hour. */
+  public record Size(String id, int cpus, long memoryMib, String pricePerHour, String currency) {}
+
+  /** A network card: its address may be kept by more than one machine only on isolated networks. */
+  public record Nic(String network, String address, String mac) {}
+
+  /** What a machine lets in. */
+  public record Ingress(String protocol, int port, String from) {}
+
+  /** A machine or instance. Disks are volume names in boot order. */
+  public record Machine(
+      String id,
+      String name,
+      String size,
+      int cpus,
+      long memoryMib,
+      String os,
+      String firmware,
+      String zone,
+      List<String> disks,
+      List<Nic> nics,
+      List<Ingress> ingress,
+      Map<String, String> labels,
+      boolean on,
+      boolean fenced,
+      String owner) {
+
+    Machine disks(List<String> changed) {
+      return new Machine(
+          id, name, size, cpus, memoryMib, os, firmware, zone, changed, nics, ingress, labels, on,
+          fenced, owner);
+    }
+
+    Machine on(boolean now) {
+      return new Machine(
+          id, name, size, cpus, memoryMib, os, firmware, zone, disks, nics, ingress, labels, now,
+          fenced, owner);
+    }
+
+    Machine fenced(boolean now) {
+      return new Machine(
+          id, name, size, cpus, memoryMib, os, firmware, zone, disks, nics, ingress, labels, on,
+          now, owner);
+    }
+
+    Machine owner(String now) {
+      return new Machine(
+          id, name, size, cpus, memoryMib, os, firmware, zone, disks, nics, ingress, labels, on,
+          fenced, now);
+    }
+  }
+
+  /** How many machines and how many GiB of volumes may exist. */
+  public record Quota(int machines, long volumeGib) {}
+
+  public Traits traits;
+  public Map<String, List<String>> tokens = new LinkedHashMap<>();
+  public Quota quota = new Quota(1000, 100_000);
+  public List<String> zones = new ArrayList<>();
+  public Map<String, Network> networks = new LinkedHashMap<>();
+  public Map<String, StorageClass> storages = new LinkedHashMap<>();
+  public Map<String, Size> sizes = new LinkedHashMap<>();
+  public Map<String, Machine> machines = new LinkedHashMap<>();
+  public long nextMachine = 1;
+}

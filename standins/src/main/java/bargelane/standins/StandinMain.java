@@ -1,0 +1,76 @@
+package bargelane.standins;
+
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
+import java.util.concurrent.Callable;
+import java.util.concurrent.CountDownLatch;
+import picocli.CommandLine;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Option;
+
+/** Runs one simulated platform until it is told to end. */
+@Command(
+    name = "standin",
+    description = "A simulated platform on loopback.",
+    mixinStandardHelpOptions = true)
+public final class StandinMain implements Callable<Integer> {
+
+  @Option(
+      names = "--seed",
+      required = true,
+      description = "Name of a shipped seed (estate, cloud), or a YAML file.")
+  private String seed;
+
+  @Option(names = "--home", required = true, description = "Directory of its state.")
+  private Path home;
+
+  @Option(
+      names = "--runtime",
+      required = true,
+      description = "Short directory for the disk server's socket.")
+  private Path runtime;
+
+  @Option(
+      names = "--port",
+      description = "Port of the control interface (default: the last one, or a free one).")
+  private int port;
+
+  @Option(
+      names = "--tls",
+      description = "Serve disks over TLS on loopback instead of a Unix socket.")
+  private boolean tls;
+
+  @Override
+  public Integer call() throws Exception {
+    Path addressFile = home.resolve("address");
+    if (port == 0 && Files.exists(addressFile)) {
+      String last = Files.readString(addressFile).strip();
+      port = Integer.parseInt(last.substring(last.lastIndexOf(':') + 1));
+    }
+    StandinServer server = StandinServer.start(seed, home, runtime, port, tls);
+    Path fresh = home.resolve("address.new");
+    Files.writeString(fresh, server.address() + "\n");
+    Files.move(
+        fresh, addressFile, StandardCopyOption.ATOMIC_MOVE, StandardCopyOption.REPLACE_EXISTING);
+    Files.writeString(home.resolve("ready"), ProcessHandle.current().pid() + "\n");
+    CountDownLatch over = new CountDownLatch(1);
+    Runtime.getRuntime()
+        .addShutdownHook(
+            new Thread(
+                () -> {
+                  try {
+                    server.close();
+                  } catch (Exception e) {
+                    System.err.println("closing: " + e);
+                  }
+                  over.countDown();
+                }));
+    over.await();
+    return 0;
+  }
+
+  public static void main(String[] args) {
+    System.exit(new CommandLine(new StandinMain()).execute(args));
+  }
+}

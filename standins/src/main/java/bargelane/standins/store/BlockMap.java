@@ -1,0 +1,59 @@
+package bargelane.standins.store;
+
+import java.io.IOException;
+import java.nio.MappedByteBuffer;
+import java.nio.channels.FileChannel;
+import java.nio.file.Path;
+import java.nio.file.StandardOpenOption;
+
+/** One byte a block in a mapped file: it outlives the process, however that ends. */
+final class BlockMap {
+
+  static final byte ABSENT = 0;
+  static final byte DATA = 1;
+  static final byte ZERO = 2;
+
+  private final MappedByteBuffer bytes;
+  private final int length;
+
+  BlockMap(Path file, int length) throws IOException {
+    this.length = length;
+    try (FileChannel channel =
+        FileChannel.open(
+            file, StandardOpenOption.CREATE, StandardOpenOption.READ, StandardOpenOption.WRITE)) {
+      this.bytes = channel.map(FileChannel.MapMode.READ_WRITE, 0, Math.max(1, length));
+    }
+  }
+
+  byte get(int block) {
+    return bytes.get(block);
+  }
+
+  void set(int block, byte value) {
+    bytes.put(block, value);
+  }
+
+  int length() {
+    return length;
+  }
+
+  int count(byte value) {
+    int n = 0;
+    for (int i = 0; i < length; i++) {
+      if (bytes.get(i) == value) {
+        n++;
+      }
+    }
+    return n;
+  }
+
+  void copyTo(BlockMap other) {
+    for (int i = 0; i < length; i++) {
+      other.set(i, get(i));
+    }
+  }
+
+  void force() {
+    bytes.force();
+  }
+}

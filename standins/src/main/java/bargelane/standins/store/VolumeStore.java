@@ -1,0 +1,647 @@
+package bargelane.standins.store;
+
+import bargelane.blocks.BlockDevice;
+import bargelane.standins.Refusal;
+import bargelane.standins.store.StoreState.LayerRecord;
+import bargelane.standins.store.StoreState.PointRecord;
+import bargelane.standins.store.StoreState.SnapshotRecord;
+import com.fasterxml.jackson.databind.ObjectMapper;
+import java.io.Closeable;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
+import java.util.Collection;
+import java.util.HashMap;
+import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.atomic.AtomicLong;
+import java.util.concurrent.locks.ReentrantReadWriteLock;
+import java.util.stream.Stream;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * Volumes, points, snapshots and markers of one platform, in one directory. All state is on disk
+ * before a call returns; a platform that does not keep its markers through a crash forgets them,
+ * and its snapshots, when it opens a store that was not closed.
+ *
+ * <p>An instant is taken under the write lock of {@link #instant()}, which every write to a volume
+ * holds for reading: no write is half inside. Nothing slow happens under it.
+ */
+public final class VolumeStore implements Closeable {
+
+  private static final Logger log = LoggerFactory.getLogger(VolumeStore.class);
+  private static final ObjectMapper JSON = new ObjectMapper();
+
+  private final Path dir;
+  private final int granularity;
+  private final StoreState state;
+  private final Map<String, Layer> layers = new HashMap<>();
+  private final Map<String, Volume> volumes = new ConcurrentHashMap<>();
+  private final Map<String, Map<String, Snapshot>> snapshots = new ConcurrentHashMap<>();
+  private final ReentrantReadWriteLock instant = new ReentrantReadWriteLock(true);
+  private final AtomicLong scratchBlocks = new AtomicLong();
+  private volatile long scratchLimit = Long.MAX_VALUE;
+  private volatile long capacity = Long.MAX_VALUE;
+
+  private VolumeStore(Path dir, int granularity, StoreState state) {
+    this.dir = dir;
+    this.granularity = granularity;
+    this.state = state;
+  }
+
+  /** Opens or makes the store in a directory. */
+  public static VolumeStore open(Path dir, int granularity, boolean markersSurviveCrash)
+      throws IOException {
+    Files.createDirectories(dir.resolve("layers"));
+    Files.createDirectories(dir.resolve("markers"));
+    Files.createDirectories(dir.resolve("snapshots"));
+    Files.createDirectories(dir.resolve("points"));
+    Path file = dir.resolve("store.json");
+    StoreState state =
+        Files.exists(file) ? JSON.readValue(file.toFile(), StoreState.class) : new StoreState();
+    VolumeStore store = new VolumeStore(dir, granularity, state);
+    store.load(Files.exists(dir.resolve("open")) && !markersSurviveCrash);
+    Files.write(dir.resolve("open"), new byte[0]);
+    return store;
+  }
+
+  private void load(boolean forget) throws IOException {
+    for (String id : state.layers.keySet()) {
+      layer(id);
+    }
+    for (VolumeRecord record : state.volumes.values()) {
+      volumes.put(record.name(), new Volume(this, record, layer(state.tops.get(record.name()))));
+    }
+    if (forget) {
+      log.warn(
+          "this platform was killed: {} markers and {} snapshots are lost",
+          state.markers.size(),
+          state.snapshots.size());
+      state.markers.clear();
+      state.markerOwners.clear();
+      state.snapshots.clear();
+      clear(dir.resolve("markers"));
+      clear(dir.resolve("snapshots"));
+    }
+    for (Map.Entry<String, java.util.Set<String>> e : state.markers.entrySet()) {
+      for (String name : e.getValue()) {
+        Volume volume = volumes.get(name);
+        volume
+            .markers()
+            .put(e.getKey(), new Marker(markerFile(e.getKey(), name), volume.size(), granularity));
+      }
+    }
+    for (SnapshotRecord record : state.snapshots.values()) {
+      Map<String, Snapshot> parts = new LinkedHashMap<>();
+      for (String name : record.volumes()) {
+        Snapshot part =
+            new Snapshot(this, volumes.get(name), snapshotDir(record.name(), name), false);
+        parts.put(name, part);
+        volumes.get(name).snapshots().add(part);
+      }
+      snapshots.put(record.name(), parts);
+    }
+    tidyLayers();
+    save();
+  }
+
+  private static void clear(Path dir) throws IOException {
+    try (Stream<Path> all = Files.walk(dir)) {
+      for (Path path : all.sorted(java.util.Comparator.reverseOrder()).toList()) {
+        if (!path.equals(dir)) {
+          Files.delete(path);
+        }
+      }
+    }
+  }
+
+  private Layer layer(String id) throws IOException {
+    Layer known = layers.get(id);
+    if (known == null) {
+      LayerRecord record = state.layers.get(id);
+      Optional<Layer> parent =
+          record.parent().isEmpty() ? Optional.empty() : Optional.of(layer(record.parent()));
+      known = new Layer(id, dir.resolve("layers"), record.size(), parent);
+      layers.put(id, known);
+    }
+    return known;
+  }
+
+  private Layer newLayer(long size, Optional<Layer> parent) throws IOException {
+    String id = "l" + state.nextLayer++;
+    state.layers.put(id, new LayerRecord(parent.map(Layer::id).orElse(""), size));
+    return layer(id);
+  }
+
+  private Path markerFile(String marker, String volume) {
+    return dir.resolve("markers").resolve(marker + "@" + volume);
+  }
+
+  private Path snapshotDir(String snapshot, String volume) {
+    return dir.resolve("snapshots").resolve(snapshot + "@" + volume);
+  }
+
+  private void save() throws IOException {
+    Path temporary = dir.resolve("store.json.new");
+    JSON.writeValue(temporary.toFile(), state);
+    Files.move(
+        temporary,
+        dir.resolve("store.json"),
+        StandardCopyOption.ATOMIC_MOVE,
+        StandardCopyOption.REPLACE_EXISTING);
+  }
+
+  ReentrantReadWriteLock instant() {
+    return instant;
+  }
+
+  int granularity() {
+    return granularity;
+  }
+
+  void warn(String message, Exception cause) {
+    log.warn(message, cause);
+  }
+
+  // ---- room
+
+  /**
+   * Bounds of room, in bytes: for kept old blocks of snapshots, and for all data of volumes that
+   * are not thick.
+   */
+  public void bounds(long scratch, long data) {
+    scratchLimit = scratch;
+    capacity = data;
+  }
+
+  boolean takeScratch() {
+    if ((scratchBlocks.get() + 1) * Layer.BLOCK > scratchLimit) {
+      return false;
+    }
+    scratchBlocks.incrementAndGet();
+    return true;
+  }
+
+  void scratchUsed(long blocks) {
+    scratchBlocks.addAndGet(blocks);
+  }
+
+  void reserve(Volume volume) throws IOException {
+    if (!volume.record().thick() && capacity != Long.MAX_VALUE && used() + Layer.BLOCK > capacity) {
+      throw new BlockDevice.NoSpaceException(
+          "the storage holds "
+              + used()
+              + " of "
+              + capacity
+              + " bytes; volume "
+              + volume.record().name()
+              + " can't grow");
+    }
+  }
+
+  /** Bytes of data in all layers. */
+  public long used() {
+    long sum = 0;
+    synchronized (layers) {
+      for (Layer layer : layers.values()) {
+        sum += layer.used();
+      }
+    }
+    return sum;
+  }
+
+  // ---- volumes
+
+  /** Makes a blank volume. Making the same one again does nothing. */
+  public synchronized Volume create(VolumeRecord record) throws IOException {
+    Volume known = volumes.get(record.name());
+    if (known != null) {
+      return known;
+    }
+    return add(record, newLayerLocked(record.size(), Optional.empty()));
+  }
+
+  private Layer newLayerLocked(long size, Optional<Layer> parent) throws IOException {
+    synchronized (layers) {
+      return newLayer(size, parent);
+    }
+  }
+
+  private Volume add(VolumeRecord record, Layer top) throws IOException {
+    Volume volume = new Volume(this, record, top);
+    state.volumes.put(record.name(), record);
+    state.tops.put(record.name(), top.id());
+    save();
+    volumes.put(record.name(), volume);
+    return volume;
+  }
+
+  /** Takes a raw image over as a volume; the file is moved away. */
+  public synchronized Volume adopt(VolumeRecord record, Path raw) throws IOException {
+    String id = "l" + state.nextLayer++;
+    Layer.adopt(raw, dir.resolve("layers"), id, record.size());
+    state.layers.put(id, new LayerRecord("", record.size()));
+    synchronized (layers) {
+      return add(record, layer(id));
+    }
+  }
+
+  /**
+   * Makes a writable volume that begins as a point's volume. Making the same one again does
+   * nothing.
+   */
+  public synchronized Volume clone(VolumeRecord record, String point, String volume)
+      throws IOException {
+    Volume known = volumes.get(record.name());
+    if (known != null) {
+      return known;
+    }
+    PointRecord from = point(point);
+    String layer = from.layers().get(volume);
+    if (layer == null) {
+      throw Refusal.missing("volume " + volume + " in point " + point);
+    }
+    synchronized (layers) {
+      return add(
+          new VolumeRecord(
+              record.name(),
+              state.layers.get(layer).size(),
+              record.storageClass(),
+              record.owner(),
+              record.thick()),
+          newLayer(state.layers.get(layer).size(), Optional.of(layer(layer))));
+    }
+  }
+
+  /** A volume by name. */
+  public Volume volume(String name) {
+    Volume volume = volumes.get(name);
+    if (volume == null) {
+      throw Refusal.missing("volume " + name);
+    }
+    return volume;
+  }
+
+  /** All volumes. */
+  public Collection<VolumeRecord> volumes() {
+    return List.copyOf(state.volumes.values());
+  }
+
+  /** Deletes a volume with its markers and snapshots; its points stay. An unknown one is fine. */
+  public synchronized void delete(String name) throws IOException {
+    Volume volume = volumes.remove(name);
+    if (volume == null) {
+      return;
+    }
+    for (SnapshotRecord snapshot : List.copyOf(state.snapshots.values())) {
+      if (snapshot.volumes().contains(name)) {
+        dropSnapshot(snapshot.name());
+      }
+    }
+    for (String marker : List.copyOf(volume.markers().keySet())) {
+      forgetMarker(marker, name);
+    }
+    state.volumes.remove(name);
+    state.tops.remove(name);
+    save();
+    tidyLayers();
+  }
+
+  /** Changes who a volume belongs to; the empty owner makes it the platform's own. */
+  public synchronized void owner(String name, String owner) throws IOException {
+    Volume volume = volume(name);
+    VolumeRecord record = volume.record().owner(owner);
+    state.volumes.put(name, record);
+    volume.record(record);
+    save();
+  }
+
+  // ---- points
+
+  /**
+   * Freezes volumes into a point at one instant. Freezing the same name again does nothing.
+   *
+   * @param attachments small files that lie beside the point
+   */
+  public synchronized void freeze(String name, String owner, Collection<String> names)
+      throws IOException {
+    if (state.points.containsKey(name)) {
+      return;
+    }
+    Map<String, String> frozen = new LinkedHashMap<>();
+    for (String n : names) {
+      volume(n).flush();
+    }
+    instant.writeLock().lock();
+    try {
+      for (String n : names) {
+        Volume volume = volume(n);
+        Layer sealed = volume.top();
+        Layer fresh = newLayerLocked(volume.size(), Optional.of(sealed));
+        frozen.put(n, sealed.id());
+        volume.top(fresh);
+        state.tops.put(n, fresh.id());
+      }
+      state.points.put(name, new PointRecord(name, owner, frozen));
+      save();
+    } finally {
+      instant.writeLock().unlock();
+    }
+  }
+
+  /** A point by name. */
+  public PointRecord point(String name) {
+    PointRecord point = state.points.get(name);
+    if (point == null) {
+      throw Refusal.missing("point " + name);
+    }
+    return point;
+  }
+
+  /** All points. */
+  public synchronized Collection<PointRecord> points() {
+    return List.copyOf(state.points.values());
+  }
+
+  /**
+   * Deletes a point; what only it needed goes, the rest is merged into its neighbour. An unknown
+   * one is fine.
+   */
+  public synchronized void deletePoint(String name) throws IOException {
+    if (state.points.remove(name) != null) {
+      Path files = dir.resolve("points").resolve(name);
+      save();
+      if (Files.isDirectory(files)) {
+        clear(files);
+        Files.delete(files);
+      }
+      tidyLayers();
+    }
+  }
+
+  /** Lays a small file beside a point. */
+  public void attach(String point, String name, byte[] content) throws IOException {
+    point(point);
+    Path files = Files.createDirectories(dir.resolve("points").resolve(point));
+    Path temporary = files.resolve(name + ".new");
+    Files.write(temporary, content);
+    Files.move(
+        temporary,
+        files.resolve(name),
+        StandardCopyOption.ATOMIC_MOVE,
+        StandardCopyOption.REPLACE_EXISTING);
+  }
+
+  /** Reads a small file beside a point. */
+  public byte[] attachment(String point, String name) throws IOException {
+    Path file = dir.resolve("points").resolve(point).resolve(name);
+    if (!Files.exists(file)) {
+      throw Refusal.missing("attachment " + name + " of point " + point);
+    }
+    return Files.readAllBytes(file);
+  }
+
+  // ---- layers nobody names
+
+  /**
+   * Removes layers that nothing stands on, and merges each unnamed layer with its single child, in
+   * the direction that copies less. A merge that is killed is done again: views through the child
+   * never change.
+   */
+  private void tidyLayers() throws IOException {
+    boolean again = true;
+    while (again) {
+      again = false;
+      java.util.Set<String> named = new LinkedHashSet<>(state.tops.values());
+      state.points.values().forEach(p -> named.addAll(p.layers().values()));
+      Map<String, List<String>> children = new HashMap<>();
+      state.layers.forEach(
+          (id, r) ->
+              children.computeIfAbsent(r.parent(), k -> new java.util.ArrayList<>()).add(id));
+      for (String id : List.copyOf(state.layers.keySet())) {
+        List<String> kids = children.getOrDefault(id, List.of());
+        if (!named.contains(id) && kids.isEmpty()) {
+          state.layers.remove(id);
+          save();
+          synchronized (layers) {
+            layers.remove(id).delete();
+          }
+          again = true;
+          break;
+        }
+        if (!named.contains(id) && kids.size() == 1) {
+          merge(layers.get(id), layers.get(kids.get(0)));
+          again = true;
+          break;
+        }
+      }
+    }
+  }
+
+  private void merge(Layer lower, Layer upper) throws IOException {
+    boolean upperIsWritten = state.tops.containsValue(upper.id());
+    if (!upperIsWritten && upper.used() < lower.used()) {
+      copyBlocks(upper, lower, true);
+      replace(upper, lower);
+    } else {
+      copyBlocks(lower, upper, false);
+      state.layers.put(
+          upper.id(),
+          new LayerRecord(
+              lower.parent().map(Layer::id).orElse(""), state.layers.get(upper.id()).size()));
+      state.layers.remove(lower.id());
+      instant.writeLock().lock();
+      try {
+        upper.parent(lower.parent());
+      } finally {
+        instant.writeLock().unlock();
+      }
+      save();
+      synchronized (layers) {
+        layers.remove(lower.id()).delete();
+      }
+    }
+  }
+
+  /**
+   * The lower layer, which now holds all of the upper one, takes its place under its name's users.
+   */
+  private void replace(Layer upper, Layer lower) throws IOException {
+    state.points.replaceAll(
+        (name, p) -> {
+          Map<String, String> moved = new LinkedHashMap<>();
+          p.layers().forEach((v, l) -> moved.put(v, l.equals(upper.id()) ? lower.id() : l));
+          return new PointRecord(p.name(), p.owner(), moved);
+        });
+    state.layers.replaceAll(
+        (id, r) -> r.parent().equals(upper.id()) ? new LayerRecord(lower.id(), r.size()) : r);
+    state.layers.remove(upper.id());
+    instant.writeLock().lock();
+    try {
+      for (Layer layer : layers.values()) {
+        if (layer.parent().isPresent() && layer.parent().get() == upper) {
+          layer.parent(Optional.of(lower));
+        }
+      }
+    } finally {
+      instant.writeLock().unlock();
+    }
+    save();
+    synchronized (layers) {
+      layers.remove(upper.id()).delete();
+    }
+  }
+
+  private void copyBlocks(Layer from, Layer to, boolean overwrite) throws IOException {
+    java.nio.ByteBuffer block = java.nio.ByteBuffer.allocate(Layer.BLOCK);
+    for (int i = 0; i < from.blocks(); i++) {
+      if (from.state(i) == BlockMap.ABSENT || (!overwrite && to.state(i) != BlockMap.ABSENT)) {
+        continue;
+      }
+      instant.writeLock().lock();
+      try {
+        if (!overwrite && to.state(i) != BlockMap.ABSENT) {
+          continue;
+        }
+        if (from.state(i) == BlockMap.DATA) {
+          block.clear();
+          from.read((long) i * Layer.BLOCK, block);
+          to.write((long) i * Layer.BLOCK, block.flip());
+        }
+        to.state(i, from.state(i));
+      } finally {
+        instant.writeLock().unlock();
+      }
+    }
+  }
+
+  // ---- snapshots and markers
+
+  /**
+   * Takes volumes at one instant, and begins a marker of the same name on each. Asking again does
+   * nothing.
+   */
+  public synchronized void snapshot(String name, String owner, Collection<String> names)
+      throws IOException {
+    if (state.snapshots.containsKey(name)) {
+      return;
+    }
+    List<Volume> all = names.stream().map(this::volume).toList();
+    Map<String, Snapshot> parts = new LinkedHashMap<>();
+    instant.writeLock().lock();
+    try {
+      for (Volume volume : all) {
+        Snapshot part = new Snapshot(this, volume, snapshotDir(name, volume.record().name()), true);
+        parts.put(volume.record().name(), part);
+        volume.snapshots().add(part);
+        Path file = markerFile(name, volume.record().name());
+        volume.markers().put(name, new Marker(file, volume.size(), granularity));
+      }
+    } finally {
+      instant.writeLock().unlock();
+    }
+    snapshots.put(name, parts);
+    state.snapshots.put(name, new SnapshotRecord(name, owner, new LinkedHashSet<>(names)));
+    state.markers.put(name, new LinkedHashSet<>(names));
+    state.markerOwners.put(name, owner);
+    save();
+  }
+
+  /** Begins a marker on volumes that nobody writes to at present. Asking again does nothing. */
+  public synchronized void mark(String name, String owner, Collection<String> names)
+      throws IOException {
+    java.util.Set<String> marked = state.markers.computeIfAbsent(name, k -> new LinkedHashSet<>());
+    for (String n : names) {
+      Volume volume = volume(n);
+      if (marked.add(n)) {
+        volume.markers().put(name, new Marker(markerFile(name, n), volume.size(), granularity));
+      }
+    }
+    state.markerOwners.put(name, owner);
+    save();
+  }
+
+  /** Markers by name, with their volumes. */
+  public synchronized Map<String, java.util.Set<String>> markers() {
+    return new LinkedHashMap<>(state.markers);
+  }
+
+  /** Who began a marker. */
+  public synchronized String markerOwner(String name) {
+    return state.markerOwners.getOrDefault(name, "");
+  }
+
+  /** Forgets a marker. An unknown one is fine. */
+  public synchronized void forgetMarker(String name) throws IOException {
+    for (String volume : List.copyOf(state.volumesOf(name))) {
+      forgetMarker(name, volume);
+    }
+    state.markers.remove(name);
+    state.markerOwners.remove(name);
+    save();
+  }
+
+  private void forgetMarker(String name, String volumeName) throws IOException {
+    Volume volume = volumes.get(volumeName);
+    Marker marker = volume == null ? null : volume.markers().remove(name);
+    if (marker != null) {
+      marker.delete();
+    } else {
+      Files.deleteIfExists(markerFile(name, volumeName));
+    }
+    java.util.Set<String> rest = state.volumesOf(name);
+    rest.remove(volumeName);
+    if (rest.isEmpty()) {
+      state.markers.remove(name);
+      state.markerOwners.remove(name);
+    }
+  }
+
+  /** Snapshots by name. */
+  public synchronized Collection<SnapshotRecord> snapshots() {
+    return List.copyOf(state.snapshots.values());
+  }
+
+  /** One volume's part of a snapshot. */
+  public Snapshot snapshot(String name, String volume) {
+    Snapshot part = snapshots.getOrDefault(name, Map.of()).get(volume);
+    if (part == null) {
+      throw Refusal.missing("snapshot " + name + " of volume " + volume);
+    }
+    return part;
+  }
+
+  /** A read-only device over a snapshot. */
+  public BlockDevice view(String snapshot, String volume, Optional<String> since) {
+    return snapshot(snapshot, volume).view(since);
+  }
+
+  /** Ends a snapshot; its marker stays. An unknown one is fine. */
+  public synchronized void dropSnapshot(String name) throws IOException {
+    state.snapshots.remove(name);
+    save();
+    Map<String, Snapshot> parts = snapshots.remove(name);
+    if (parts != null) {
+      for (Snapshot part : parts.values()) {
+        synchronized (part.volume()) {
+          part.delete();
+        }
+      }
+    }
+  }
+
+  @Override
+  public synchronized void close() throws IOException {
+    for (Layer layer : layers.values()) {
+      layer.flush();
+      layer.close();
+    }
+    Files.deleteIfExists(dir.resolve("open"));
+  }
+}
