@@ -66,7 +66,11 @@ final class DiskWork {
                 ? Ranges.of(0, size)
                 : changed.aligned(DigestMap.BLOCK, size);
           }
-          case COMPARE, SURVEY -> Ranges.of(0, size);
+          case COMPARE -> Ranges.of(0, size);
+          case SURVEY ->
+              source.knows(Context.CHANGED)
+                  ? PassEngine.extents(source, Context.CHANGED).aligned(DigestMap.BLOCK, size)
+                  : Ranges.of(0, size);
         };
     return new DiskWork(pass, size, candidates, allocated);
   }

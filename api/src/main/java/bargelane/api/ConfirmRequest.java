@@ -1,0 +1,4 @@
+package bargelane.api;
+
+/** A typed confirmation: the wave name. */
+public record ConfirmRequest(String confirm) {}

@@ -1,0 +1,4 @@
+package bargelane.api;
+
+/** A new token for a site. */
+public record CredentialEdit(String token) {}

@@ -1,0 +1,5 @@
+package bargelane.api;
+
+/** Something in the way. Codes are stable. */
+public record FindingView(
+    String code, boolean blocks, String thing, String cause, String remedy, String who) {}

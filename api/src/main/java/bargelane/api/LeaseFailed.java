@@ -1,0 +1,4 @@
+package bargelane.api;
+
+/** A tug gives up on a lease. {@code code}: may-pass, no-space, source-dropped, verify, final. */
+public record LeaseFailed(long epoch, String code, String message) {}

@@ -1,0 +1,25 @@
+package bargelane.api;
+
+import java.time.Instant;
+import java.util.List;
+import java.util.Map;
+
+/** A machine of the inventory. Memory is MiB. */
+public record MachineView(
+    String id,
+    String site,
+    String platformId,
+    String name,
+    int cpus,
+    long memoryMib,
+    String os,
+    String firmware,
+    boolean on,
+    boolean fenced,
+    List<DiskView> disks,
+    List<NicView> nics,
+    Map<String, String> labels,
+    String wave,
+    Instant firstSeen,
+    Instant lastSeen,
+    Instant vanishedAt) {}

@@ -1,0 +1,23 @@
+package bargelane.api;
+
+import java.math.BigDecimal;
+import java.util.List;
+
+/**
+ * A machine of a wave with its place along the gates. {@code stands} names the site where it runs.
+ */
+public record MemberView(
+    String machine,
+    String name,
+    int rank,
+    String size,
+    String sizeBasis,
+    BigDecimal monthly,
+    String currency,
+    List<PlacedNicView> nics,
+    List<String> storages,
+    long bytes,
+    String stands,
+    List<GateView> gates,
+    String nextGate,
+    String nextAction) {}

@@ -1,0 +1,7 @@
+package bargelane.api;
+
+import java.time.Instant;
+
+/** One thing that needs the engineer, most urgent first. */
+public record Need(
+    String urgency, String thing, String cause, String remedy, String wave, Instant since) {}

@@ -1,0 +1,4 @@
+package bargelane.api;
+
+/** A network card. */
+public record NicView(String network, String address, String mac) {}

@@ -1,0 +1,22 @@
+package bargelane.api;
+
+import java.time.Instant;
+
+/** A pass. Bytes; {@code rate} is bytes a second. */
+public record PassView(
+    String id,
+    String run,
+    int number,
+    String kind,
+    String state,
+    Instant asOf,
+    Instant startedAt,
+    Instant endedAt,
+    long total,
+    long done,
+    long sent,
+    long zeroed,
+    long read,
+    Long rate,
+    Long remainingSeconds,
+    String problem) {}

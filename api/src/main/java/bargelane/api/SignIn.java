@@ -1,0 +1,4 @@
+package bargelane.api;
+
+/** Name and password of a local account. */
+public record SignIn(String account, String password) {}

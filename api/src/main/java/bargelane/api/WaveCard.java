@@ -1,0 +1,19 @@
+package bargelane.api;
+
+import java.util.Map;
+
+/** A wave on the overview. */
+public record WaveCard(
+    String id,
+    String name,
+    String from,
+    String to,
+    String stands,
+    int machines,
+    String state,
+    Double exposureSeconds,
+    int rpoSeconds,
+    boolean rpoHeld,
+    boolean protectedNow,
+    String nextAction,
+    Map<String, Integer> gates) {}

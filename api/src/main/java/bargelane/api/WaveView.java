@@ -1,0 +1,30 @@
+package bargelane.api;
+
+import java.time.Instant;
+import java.util.List;
+
+/** A wave with everything that its page shows. Durations are seconds. */
+public record WaveView(
+    String id,
+    String name,
+    String lane,
+    String from,
+    String to,
+    String timetable,
+    int everySeconds,
+    int rpoSeconds,
+    int keepPoints,
+    String state,
+    List<MemberView> machines,
+    LegView leg,
+    Double exposureSeconds,
+    Instant newestAsOf,
+    boolean rpoHeld,
+    PassView lastPass,
+    List<PointView> points,
+    List<RunView> running,
+    List<RunView> recent,
+    String nextAction,
+    Divergence divergence,
+    boolean protectedNow,
+    Instant now) {}

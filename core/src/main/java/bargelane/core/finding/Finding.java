@@ -1,0 +1,66 @@
+package bargelane.core.finding;
+
+/**
+ * Something in the way: the thing it is about, its cause, what mends it and who can.
+ *
+ * @param code stable, from {@link Code}
+ */
+public record Finding(Code code, String thing, String cause, String remedy, Who who) {
+
+  /** Who can mend it. */
+  public enum Who {
+    ENGINEER,
+    SITE_OWNER,
+    SERVICE
+  }
+
+  public boolean blocks() {
+    return code.blocks;
+  }
+
+  /** The one catalogue of findings. */
+  public enum Code {
+    SITE_UNREACHABLE(true),
+    SITE_TOKEN_REFUSED(true),
+    SITE_PERMISSION_MISSING(true),
+    SITE_CLOCK_OFF(false),
+    SITE_VERSION_UNKNOWN(false),
+    MACHINE_VANISHED(true),
+    SIZE_NOT_CHOSEN(true),
+    SIZE_NOT_OFFERED(true),
+    SIZE_TOO_SMALL(false),
+    NO_SIZE_FITS(true),
+    NETWORK_NOT_JOINED(true),
+    SUBNET_UNKNOWN(true),
+    SUBNET_FULL(true),
+    ADDRESS_OUTSIDE_SUBNET(true),
+    ADDRESS_TAKEN(true),
+    STORAGE_NOT_JOINED(true),
+    STORAGE_UNKNOWN(true),
+    QUOTA_MACHINES(true),
+    QUOTA_VOLUMES(true),
+    INSTANT_NARROWER_THAN_TOW(false),
+    NOT_LOADED(true),
+    NO_POINT(true),
+    PASS_FAILING(true),
+    EXPOSURE_OVER_RPO(true),
+    NOT_TESTED(true),
+    TEST_FAILED(true),
+    TEST_LAPSED(true),
+    NOT_LANDED(true),
+    SIDES_DIVERGED(true),
+    NOT_SETTLED(true),
+    NOT_PROTECTED(true);
+
+    private final boolean blocks;
+
+    Code(boolean blocks) {
+      this.blocks = blocks;
+    }
+
+    /** The stable form: lower case with dashes. */
+    public String text() {
+      return name().toLowerCase(java.util.Locale.ROOT).replace('_', '-');
+    }
+  }
+}

@@ -1,0 +1,155 @@
+package bargelane.core.wave;
+
+import bargelane.core.finding.Finding;
+import bargelane.core.finding.Finding.Code;
+import bargelane.core.finding.Finding.Who;
+import bargelane.core.wave.Gate.State;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Optional;
+
+/**
+ * The facts that a machine's gates follow from.
+ *
+ * @param sizeFindings and {@code mappingFindings}: from preflight, blocking ones only
+ * @param points complete recovery points there are
+ * @param test outcome of the last test cutover, if there was one
+ */
+public record Standing(
+    String machine,
+    String wave,
+    boolean vanished,
+    List<Finding> sizeFindings,
+    List<Finding> mappingFindings,
+    boolean protectedNow,
+    int points,
+    Exposure exposure,
+    Optional<Test> test,
+    boolean landed,
+    boolean diverged,
+    boolean settled) {
+
+  /** A test cutover: whether it passed, and what has changed since it did. */
+  public record Test(boolean passed, List<String> changedSince) {}
+
+  /** All eight gates in order. */
+  public List<State> gates() {
+    List<State> gates = new ArrayList<>();
+    gates.add(
+        state(
+            Gate.FOUND,
+            vanished,
+            Code.MACHINE_VANISHED,
+            "the last scan did not find it",
+            "scan its site again; if it was removed, take it out of the wave"));
+    gates.add(new State(Gate.SIZED, sizeFindings));
+    gates.add(new State(Gate.MAPPED, mappingFindings));
+    gates.add(
+        state(
+            Gate.LADEN,
+            points == 0,
+            Code.NOT_LOADED,
+            "no full pass is complete",
+            "bargelane wave load " + wave));
+    gates.add(new State(Gate.IN_STEP, inStep()));
+    gates.add(new State(Gate.PROVEN, proven()));
+    gates.add(
+        state(
+            Gate.LANDED,
+            !landed,
+            Code.NOT_LANDED,
+            "it runs at its source",
+            "bargelane wave cutover " + wave));
+    gates.add(
+        state(
+            Gate.SETTLED,
+            !settled,
+            Code.NOT_SETTLED,
+            landed ? "the move can still be undone" : "there is no move to close",
+            "bargelane wave settle " + wave));
+    return gates;
+  }
+
+  private State state(Gate gate, boolean shut, Code code, String cause, String remedy) {
+    return new State(
+        gate, shut ? List.of(new Finding(code, machine, cause, remedy, Who.ENGINEER)) : List.of());
+  }
+
+  private List<Finding> inStep() {
+    if (settled) {
+      return List.of();
+    }
+    if (diverged) {
+      return List.of(
+          new Finding(
+              Code.SIDES_DIVERGED,
+              machine,
+              "it failed over and both sides may hold writes that the other has not",
+              "bargelane wave reconcile " + wave,
+              Who.ENGINEER));
+    }
+    if (exposure.held()) {
+      return List.of();
+    }
+    if (!protectedNow) {
+      return List.of(
+          new Finding(
+              Code.NOT_PROTECTED,
+              machine,
+              "no passes run",
+              "bargelane wave load " + wave,
+              Who.ENGINEER));
+    }
+    if (exposure.age().isEmpty()) {
+      return List.of(
+          new Finding(
+              Code.NO_POINT,
+              machine,
+              "there is no complete recovery point yet",
+              "wait for the pass that runs",
+              Who.SERVICE));
+    }
+    return List.of(
+        new Finding(
+            Code.EXPOSURE_OVER_RPO,
+            machine,
+            "the newest recovery point is "
+                + exposure.age().get().toSeconds()
+                + " s old, the RPO is "
+                + exposure.rpo().toSeconds()
+                + " s",
+            "look at the last pass: bargelane wave show " + wave,
+            Who.ENGINEER));
+  }
+
+  private List<Finding> proven() {
+    if (test.isEmpty()) {
+      return List.of(
+          new Finding(
+              Code.NOT_TESTED,
+              machine,
+              "no test cutover was made",
+              "bargelane wave test " + wave,
+              Who.ENGINEER));
+    }
+    if (!test.get().passed()) {
+      return List.of(
+          new Finding(
+              Code.TEST_FAILED,
+              machine,
+              "the last test cutover failed",
+              "read its run, mend the cause and test again",
+              Who.ENGINEER));
+    }
+    if (!test.get().changedSince().isEmpty()) {
+      return List.of(
+          new Finding(
+              Code.TEST_LAPSED,
+              machine,
+              "changed since the test: " + String.join(", ", test.get().changedSince()),
+              "bargelane wave test " + wave,
+              Who.ENGINEER));
+    }
+    return List.of();
+  }
+}

@@ -1,0 +1,34 @@
+package bargelane.core.wave;
+
+import java.time.Duration;
+
+/**
+ * What a tow's replication must keep.
+ *
+ * @param every time from one pass's as-of to the next
+ * @param rpo bound that the exposure is held under
+ * @param keepPoints how many recovery points are kept
+ * @param verify whether what is written is read back and compared
+ */
+public record Timetable(Duration every, Duration rpo, int keepPoints, boolean verify) {
+  public Timetable {
+    if (every.compareTo(Duration.ofSeconds(5)) < 0) {
+      throw new IllegalArgumentException(
+          "passes can't be asked for more often than every 5 s; asked for "
+              + every.toSeconds()
+              + " s");
+    }
+    if (rpo.compareTo(every) < 0) {
+      throw new IllegalArgumentException(
+          "an RPO of "
+              + rpo.toSeconds()
+              + " s can't be held by a pass every "
+              + every.toSeconds()
+              + " s");
+    }
+    if (keepPoints < 1 || keepPoints > 1000) {
+      throw new IllegalArgumentException(
+          "between 1 and 1000 points can be kept; asked for " + keepPoints);
+    }
+  }
+}

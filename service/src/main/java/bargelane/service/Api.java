@@ -1,0 +1,654 @@
+package bargelane.service;
+
+import bargelane.api.*;
+import bargelane.service.account.Accounts;
+import bargelane.service.assess.Assessments;
+import bargelane.service.db.Db;
+import bargelane.service.event.Events;
+import bargelane.service.http.Endpoints;
+import bargelane.service.http.HttpApi;
+import bargelane.service.http.ProblemException;
+import bargelane.service.lane.Lanes;
+import bargelane.service.pass.Passes;
+import bargelane.service.run.RunEngine;
+import bargelane.service.run.Runs;
+import bargelane.service.site.Ledger;
+import bargelane.service.site.Machines;
+import bargelane.service.site.SiteEntity;
+import bargelane.service.site.Sites;
+import bargelane.service.wave.WaveViews;
+import bargelane.service.wave.Waves;
+import io.javalin.http.Cookie;
+import io.javalin.http.SameSite;
+import java.time.Clock;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/** All endpoints, by subject. */
+record Api(
+    Db db,
+    Clock clock,
+    Accounts accounts,
+    Sites sites,
+    Machines machines,
+    Assessments assessments,
+    Lanes lanes,
+    Waves waves,
+    WaveViews views,
+    Runs runs,
+    RunEngine engine,
+    Passes passes,
+    Ledger ledger,
+    Events events) {
+
+  Endpoints endpoints() {
+    Endpoints e = new Endpoints();
+    access(e);
+    discovery(e);
+    planning(e);
+    work(e);
+    leases(e);
+    return e;
+  }
+
+  private void access(Endpoints e) {
+    e.open(
+        "GET",
+        "/health",
+        200,
+        "Whether the service works",
+        Void.class,
+        Health.class,
+        r ->
+            new Health(
+                "up",
+                "0.1.0",
+                clock.instant(),
+                db.tx(
+                    s ->
+                        s.createNativeQuery(
+                                "select current_setting('server_version')", String.class)
+                            .getSingleResult())));
+    e.open(
+        "POST",
+        "/sign-in",
+        200,
+        "Sign in to the console",
+        SignIn.class,
+        SignedIn.class,
+        r -> {
+          SignIn in = r.body(SignIn.class);
+          Accounts.Session session =
+              accounts.signIn(String.valueOf(in.account()), String.valueOf(in.password()));
+          Cookie cookie = new Cookie(HttpApi.COOKIE, session.secret());
+          cookie.setHttpOnly(true);
+          cookie.setSameSite(SameSite.STRICT);
+          cookie.setPath("/");
+          r.ctx().cookie(cookie);
+          return new SignedIn(in.account(), session.csrf());
+        });
+    e.add(
+        "POST",
+        "/sign-out",
+        204,
+        "End the console's session",
+        Void.class,
+        Void.class,
+        false,
+        r -> {
+          Optional.ofNullable(r.ctx().cookie(HttpApi.COOKIE)).ifPresent(accounts::signOut);
+          r.ctx().removeCookie(HttpApi.COOKIE);
+          return null;
+        });
+    e.add(
+        "GET",
+        "/me",
+        200,
+        "Who is signed in",
+        Void.class,
+        SignedIn.class,
+        false,
+        r -> new SignedIn(r.caller().account(), r.caller().csrf()));
+  }
+
+  private void discovery(Endpoints e) {
+    e.add("GET", "/sites", 200, "List sites", Void.class, SiteView.class, true, r -> sites.list());
+    e.add(
+        "POST",
+        "/sites",
+        201,
+        "Add a site",
+        SiteAdd.class,
+        SiteView.class,
+        false,
+        r -> sites.add(r.body(SiteAdd.class)));
+    e.add(
+        "GET",
+        "/sites/{site}",
+        200,
+        "One site",
+        Void.class,
+        SiteView.class,
+        false,
+        r -> sites.view(r.path("site")));
+    e.add(
+        "DELETE",
+        "/sites/{site}",
+        204,
+        "Remove a site",
+        Void.class,
+        Void.class,
+        false,
+        r -> {
+          sites.remove(r.path("site"));
+          return null;
+        });
+    e.add(
+        "PUT",
+        "/sites/{site}/credential",
+        200,
+        "Replace a site's token",
+        CredentialEdit.class,
+        SiteView.class,
+        false,
+        r -> sites.rotate(r.path("site"), r.body(CredentialEdit.class)));
+    e.add(
+        "POST",
+        "/sites/{site}/check",
+        200,
+        "Test reach, permissions, clock and version",
+        Void.class,
+        SiteView.class,
+        false,
+        r -> sites.check(r.path("site")));
+    e.add(
+        "POST",
+        "/sites/{site}/scan",
+        202,
+        "Read the inventory",
+        Void.class,
+        RunView.class,
+        false,
+        r -> scan(r));
+    e.add(
+        "GET",
+        "/sites/{site}/leftovers",
+        200,
+        "Things of ours at a site",
+        Void.class,
+        LeftoverView.class,
+        true,
+        r -> leftovers(r.path("site")));
+    e.add(
+        "GET",
+        "/machines",
+        200,
+        "List machines",
+        Void.class,
+        Page.class,
+        false,
+        r ->
+            machines.list(
+                r.query("site"),
+                r.query("name"),
+                r.query("sort").isEmpty() ? "name" : r.query("sort"),
+                r.number("page", 0),
+                r.number("size", 50)));
+    e.add(
+        "GET",
+        "/machines/{machine}",
+        200,
+        "One machine",
+        Void.class,
+        MachineView.class,
+        false,
+        r -> machines.view(r.path("machine")));
+    e.add(
+        "GET",
+        "/assessments",
+        200,
+        "List assessments",
+        Void.class,
+        AssessmentView.class,
+        true,
+        r -> assessments.list());
+    e.add(
+        "POST",
+        "/assessments",
+        201,
+        "Assess machines for a target",
+        AssessmentAdd.class,
+        AssessmentView.class,
+        false,
+        r -> assessments.add(r.body(AssessmentAdd.class)));
+    e.add(
+        "GET",
+        "/assessments/{assessment}",
+        200,
+        "One assessment",
+        Void.class,
+        AssessmentView.class,
+        false,
+        r -> assessments.view(r.path("assessment")));
+  }
+
+  private RunView scan(Endpoints.Request r) {
+    String id =
+        db.tx(
+            s -> {
+              SiteEntity site = Sites.find(s, r.path("site"));
+              return engine.start(
+                  s,
+                  new RunEngine.Start(
+                      "scan",
+                      "Scan of " + site.name,
+                      null,
+                      site.id,
+                      null,
+                      Map.of(),
+                      List.of(),
+                      r.caller().account()));
+            });
+    engine.wake(id);
+    return runs.view(id);
+  }
+
+  private List<LeftoverView> leftovers(String ref) {
+    SiteEntity site = db.tx(s -> Sites.find(s, ref));
+    List<LeftoverView> views = new ArrayList<>();
+    sites
+        .driver(site.id)
+        .target()
+        .owned(ledger.ownerPrefix())
+        .forEach(
+            o ->
+                views.add(
+                    new LeftoverView(
+                        site.name,
+                        o.kind(),
+                        o.name(),
+                        o.owner(),
+                        ledger.recorded(site.id, o.kind(), o.name()))));
+    return views;
+  }
+
+  private void planning(Endpoints e) {
+    e.add("GET", "/lanes", 200, "List lanes", Void.class, LaneView.class, true, r -> lanes.list());
+    e.add(
+        "POST",
+        "/lanes",
+        201,
+        "Add a lane",
+        LaneAdd.class,
+        LaneView.class,
+        false,
+        r -> tagged(r, lanes.add(r.body(LaneAdd.class))));
+    e.add(
+        "GET",
+        "/lanes/{lane}",
+        200,
+        "One lane, with what it lacks",
+        Void.class,
+        LaneView.class,
+        false,
+        r -> tagged(r, lanes.view(r.path("lane"))));
+    e.add(
+        "PUT",
+        "/lanes/{lane}",
+        200,
+        "Change a lane's joins",
+        LaneAdd.class,
+        LaneView.class,
+        false,
+        r -> tagged(r, lanes.edit(r.path("lane"), r.body(LaneAdd.class), revision(r))));
+    e.add(
+        "DELETE",
+        "/lanes/{lane}",
+        204,
+        "Remove a lane",
+        Void.class,
+        Void.class,
+        false,
+        r -> {
+          lanes.remove(r.path("lane"));
+          return null;
+        });
+    e.add(
+        "GET",
+        "/timetables",
+        200,
+        "List timetables",
+        Void.class,
+        TimetableView.class,
+        true,
+        r -> waves.timetables());
+    e.add(
+        "POST",
+        "/timetables",
+        201,
+        "Add a timetable",
+        TimetableAdd.class,
+        TimetableView.class,
+        false,
+        r -> waves.addTimetable(r.body(TimetableAdd.class)));
+    e.add(
+        "GET",
+        "/overview",
+        200,
+        "What needs the engineer now",
+        Void.class,
+        Overview.class,
+        false,
+        r -> views.overview());
+    e.add("GET", "/waves", 200, "List waves", Void.class, WaveCard.class, true, r -> views.cards());
+    e.add(
+        "POST",
+        "/waves",
+        201,
+        "Plan a wave",
+        WaveAdd.class,
+        WaveView.class,
+        false,
+        r -> views.wave(waves.add(r.body(WaveAdd.class))));
+    e.add(
+        "GET",
+        "/waves/{wave}",
+        200,
+        "One wave",
+        Void.class,
+        WaveView.class,
+        false,
+        r -> views.wave(r.path("wave")));
+    e.add(
+        "DELETE",
+        "/waves/{wave}",
+        204,
+        "Remove a wave that was never loaded",
+        Void.class,
+        Void.class,
+        false,
+        r -> {
+          waves.remove(r.path("wave"));
+          return null;
+        });
+    e.add(
+        "PUT",
+        "/waves/{wave}/size",
+        200,
+        "Choose a machine's size",
+        SizeChoice.class,
+        WaveView.class,
+        false,
+        r -> {
+          waves.size(r.path("wave"), r.body(SizeChoice.class));
+          return views.wave(r.path("wave"));
+        });
+    e.add(
+        "GET",
+        "/waves/{wave}/points",
+        200,
+        "Recovery points",
+        Void.class,
+        PointView.class,
+        true,
+        r -> views.points(r.path("wave")));
+    e.add(
+        "GET",
+        "/waves/{wave}/passes",
+        200,
+        "Passes, newest first",
+        Void.class,
+        PassView.class,
+        true,
+        r -> views.passes(r.path("wave"), r.number("size", 40)));
+  }
+
+  private static LaneView tagged(Endpoints.Request r, LaneView lane) {
+    r.ctx().header("ETag", "\"" + lane.revision() + "\"");
+    return lane;
+  }
+
+  private static Optional<Long> revision(Endpoints.Request r) {
+    String tag = r.ctx().header("If-Match");
+    if (tag == null) {
+      return Optional.empty();
+    }
+    String number = tag.replace("\"", "");
+    if (!number.matches("[0-9]{1,18}")) {
+      throw new ProblemException(
+          400,
+          "etag-malformed",
+          "If-Match must be the ETag that was read, not " + tag,
+          "read the lane again");
+    }
+    return Optional.of(Long.parseLong(number));
+  }
+
+  private void work(Endpoints e) {
+    e.add(
+        "POST",
+        "/waves/{wave}/load",
+        202,
+        "Begin replication",
+        Void.class,
+        RunView.class,
+        false,
+        r -> waves.load(r.path("wave"), r.caller().account()));
+    e.add(
+        "POST",
+        "/waves/{wave}/test",
+        202,
+        "Test cutover in isolation",
+        TestRequest.class,
+        RunView.class,
+        false,
+        r -> waves.test(r.path("wave"), r.body(TestRequest.class), r.caller().account()));
+    e.add(
+        "POST",
+        "/waves/{wave}/cutover",
+        202,
+        "Cutover",
+        CutoverRequest.class,
+        RunView.class,
+        false,
+        r -> waves.cutover(r.path("wave"), r.body(CutoverRequest.class), r.caller().account()));
+    e.add(
+        "POST",
+        "/waves/{wave}/failback",
+        202,
+        "Failback",
+        CutoverRequest.class,
+        RunView.class,
+        false,
+        r -> waves.failback(r.path("wave"), r.body(CutoverRequest.class), r.caller().account()));
+    e.add(
+        "POST",
+        "/waves/{wave}/failover",
+        202,
+        "Failover",
+        FailoverRequest.class,
+        RunView.class,
+        false,
+        r -> waves.failover(r.path("wave"), r.body(FailoverRequest.class), r.caller().account()));
+    e.add(
+        "POST",
+        "/waves/{wave}/reconcile",
+        202,
+        "Measure how two sides diverged, and keep one",
+        ReconcileRequest.class,
+        RunView.class,
+        false,
+        r -> waves.reconcile(r.path("wave"), r.body(ReconcileRequest.class), r.caller().account()));
+    e.add(
+        "POST",
+        "/waves/{wave}/undo",
+        202,
+        "Take the last move back",
+        ConfirmRequest.class,
+        RunView.class,
+        false,
+        r -> waves.undo(r.path("wave"), r.body(ConfirmRequest.class), r.caller().account()));
+    e.add(
+        "POST",
+        "/waves/{wave}/settle",
+        202,
+        "Close the move",
+        ConfirmRequest.class,
+        RunView.class,
+        false,
+        r -> waves.settle(r.path("wave"), r.body(ConfirmRequest.class), r.caller().account()));
+    e.add(
+        "GET",
+        "/runs",
+        200,
+        "Runs, newest first",
+        Void.class,
+        RunView.class,
+        true,
+        r ->
+            runs.list(
+                "",
+                r.query("open").equals("true"),
+                r.query("passes").equals("true"),
+                r.number("size", 50)));
+    e.add(
+        "GET",
+        "/runs/{run}",
+        200,
+        "One run with its steps",
+        Void.class,
+        RunView.class,
+        false,
+        r -> runs.view(r.path("run")));
+    e.add(
+        "POST",
+        "/runs/{run}/finish",
+        204,
+        "End a test that is held",
+        Void.class,
+        Void.class,
+        false,
+        r -> {
+          waves.finish(r.path("run"));
+          return null;
+        });
+    e.add(
+        "GET",
+        "/dossiers",
+        200,
+        "Records of finished moves",
+        Void.class,
+        DossierView.class,
+        true,
+        r -> views.dossiers(r.query("wave")));
+    e.add(
+        "GET",
+        "/events",
+        200,
+        "Events after a number, oldest first",
+        Void.class,
+        EventView.class,
+        true,
+        r -> events.after(r.number("after", 0), r.number("size", 200)));
+  }
+
+  private void leases(Endpoints e) {
+    e.add(
+        "POST",
+        "/leases",
+        200,
+        "A tug asks for work",
+        LeaseTake.class,
+        Lease.class,
+        false,
+        r -> {
+          LeaseTake take = r.body(LeaseTake.class);
+          return passes
+              .take(String.valueOf(take.tug()), take.waitSeconds() == null ? 0 : take.waitSeconds())
+              .orElse(null);
+        });
+    e.add(
+        "POST",
+        "/leases/{pass}/report",
+        204,
+        "A tug tells progress",
+        LeaseReport.class,
+        Void.class,
+        false,
+        r -> {
+          passes.report(r.path("pass"), r.body(LeaseReport.class));
+          return null;
+        });
+    e.add(
+        "POST",
+        "/leases/{pass}/intent",
+        204,
+        "A tug tells what it may write",
+        LeaseIntent.class,
+        Void.class,
+        false,
+        r -> {
+          passes.intent(r.path("pass"), r.body(LeaseIntent.class));
+          return null;
+        });
+    e.add(
+        "GET",
+        "/leases/{pass}/disks/{disk}/digests",
+        200,
+        "The digest map that a disk's pass begins with",
+        Void.class,
+        byte[].class,
+        false,
+        r -> passes.digests(r.path("pass"), disk(r)).orElse(null));
+    e.add(
+        "PUT",
+        "/leases/{pass}/disks/{disk}/digests",
+        204,
+        "The digest map that a disk's pass ends with",
+        byte[].class,
+        Void.class,
+        false,
+        r -> {
+          passes.putDigests(r.path("pass"), r.number("epoch", -1), disk(r), r.body());
+          return null;
+        });
+    e.add(
+        "POST",
+        "/leases/{pass}/done",
+        204,
+        "A tug has finished a disk",
+        LeaseDone.class,
+        Void.class,
+        false,
+        r -> {
+          passes.done(r.path("pass"), r.body(LeaseDone.class));
+          return null;
+        });
+    e.add(
+        "POST",
+        "/leases/{pass}/failed",
+        204,
+        "A tug gives a lease up",
+        LeaseFailed.class,
+        Void.class,
+        false,
+        r -> {
+          passes.failed(r.path("pass"), r.body(LeaseFailed.class));
+          return null;
+        });
+  }
+
+  private static int disk(Endpoints.Request r) {
+    String text = r.path("disk");
+    if (!text.matches("[0-9]{1,4}")) {
+      throw new ProblemException(
+          400,
+          "number-malformed",
+          "'" + text + "' is not the index of a disk",
+          "give the lease's index");
+    }
+    return Integer.parseInt(text);
+  }
+}

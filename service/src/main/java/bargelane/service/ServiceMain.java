@@ -1,0 +1,76 @@
+package bargelane.service;
+
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Clock;
+import java.util.concurrent.Callable;
+import java.util.concurrent.CountDownLatch;
+import picocli.CommandLine;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Option;
+
+/** Runs one node of the service until it is told to end. */
+@Command(name = "service", description = "One node of Barge Lane.", mixinStandardHelpOptions = true)
+public final class ServiceMain implements Callable<Integer> {
+
+  @Option(names = "--home", required = true, description = "Directory of its keys and addresses.")
+  private Path home;
+
+  @Option(
+      names = "--port",
+      description = "Port on loopback (default: the last one, or a free one).")
+  private int port;
+
+  @Option(names = "--database", required = true, description = "JDBC address of PostgreSQL.")
+  private String database;
+
+  @Option(
+      names = "--database-user",
+      defaultValue = "bargelane",
+      description = "Default: ${DEFAULT-VALUE}.")
+  private String databaseUser;
+
+  @Option(
+      names = "--database-password-file",
+      required = true,
+      description = "File with the database user's password.")
+  private Path databasePasswordFile;
+
+  @Option(
+      names = "--node",
+      defaultValue = "node-1",
+      description = "This node's name, the same through its restarts (default: ${DEFAULT-VALUE}).")
+  private String node;
+
+  @Option(names = "--no-tug", description = "Move no bytes in this process.")
+  private boolean noTug;
+
+  @Override
+  public Integer call() throws Exception {
+    Path address = home.resolve("address");
+    if (port == 0 && Files.exists(address)) {
+      String last = Files.readString(address).strip();
+      port = Integer.parseInt(last.substring(last.lastIndexOf(':') + 1));
+    }
+    String password = Files.readString(databasePasswordFile).strip();
+    BargeLane service =
+        new BargeLane(
+            new BargeLane.Options(home, port, database, databaseUser, password, node, !noTug),
+            Clock.systemUTC());
+    CountDownLatch over = new CountDownLatch(1);
+    Runtime.getRuntime()
+        .addShutdownHook(
+            new Thread(
+                () -> {
+                  service.close();
+                  over.countDown();
+                }));
+    Files.writeString(home.resolve("ready"), ProcessHandle.current().pid() + "\n");
+    over.await();
+    return 0;
+  }
+
+  public static void main(String[] args) {
+    System.exit(new CommandLine(new ServiceMain()).execute(args));
+  }
+}

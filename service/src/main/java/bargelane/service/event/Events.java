@@ -1,0 +1,161 @@
+package bargelane.service.event;
+
+import bargelane.api.EventView;
+import bargelane.service.db.Db;
+import bargelane.service.db.Json;
+import java.io.Closeable;
+import java.sql.Connection;
+import java.sql.DriverManager;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.time.Clock;
+import java.util.List;
+import java.util.concurrent.atomic.AtomicLong;
+import org.hibernate.Session;
+import org.postgresql.PGConnection;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * What happened, stored, and told to everybody who listens, on whichever node they are. Events of
+ * committed transactions become visible in the order of their numbers, so that a reader who goes on
+ * after the last number it saw misses none.
+ */
+public final class Events implements Closeable {
+
+  private static final Logger log = LoggerFactory.getLogger(Events.class);
+  private static final long ORDER_LOCK = 7401;
+
+  private final Db db;
+  private final Clock clock;
+  private final Object bell = new Object();
+  private final AtomicLong rings = new AtomicLong();
+  private final Thread listener;
+  private volatile boolean closed;
+
+  /** Listens for events of all nodes on a connection of its own. */
+  public Events(Db db, Clock clock, String url, String user, String password) {
+    this.db = db;
+    this.clock = clock;
+    this.listener = new Thread(() -> listen(url, user, password), "events");
+    listener.setDaemon(true);
+    listener.start();
+  }
+
+  /** Records an event in the caller's transaction. */
+  public void tell(
+      Session session, String kind, String subject, String runId, String text, Object data) {
+    session
+        .createNativeQuery("select pg_advisory_xact_lock(" + ORDER_LOCK + ")", Object.class)
+        .getResultList();
+    EventEntity event = new EventEntity();
+    event.at = clock.instant();
+    event.kind = kind;
+    event.subject = subject;
+    event.runId = runId == null ? "" : runId;
+    event.text = text;
+    event.data = data == null ? null : Json.text(data);
+    session.persist(event);
+  }
+
+  /** The newest event, if there is one. */
+  public List<EventView> last() {
+    return db.tx(s -> newest(s, "", 1));
+  }
+
+  /** Events after a number, oldest first. */
+  public List<EventView> after(long id, int most) {
+    return db.tx(
+        s ->
+            Db.query(s, EventEntity.class, "from EventEntity where id > ?1 order by id", id)
+                .setMaxResults(most)
+                .getResultList()
+                .stream()
+                .map(Events::view)
+                .toList());
+  }
+
+  /** The newest events, newest first. */
+  public List<EventView> newest(Session session, String subject, int most) {
+    String where = subject.isEmpty() ? "" : "where subject = ?1 ";
+    Object[] parameters = subject.isEmpty() ? new Object[0] : new Object[] {subject};
+    return Db.query(
+            session,
+            EventEntity.class,
+            "from EventEntity " + where + "order by id desc",
+            parameters)
+        .setMaxResults(most)
+        .getResultList()
+        .stream()
+        .map(Events::view)
+        .toList();
+  }
+
+  private static EventView view(EventEntity e) {
+    return new EventView(
+        e.id,
+        e.at,
+        e.kind,
+        e.subject,
+        e.runId,
+        e.text,
+        e.data == null ? null : Json.object(e.data));
+  }
+
+  /** Count of rings so far, to be given to {@link #await}. */
+  public long rings() {
+    return rings.get();
+  }
+
+  /** Waits until something happened since {@code seen}, or the time is over. */
+  public void await(long seen, long millis) throws InterruptedException {
+    long until = System.nanoTime() + millis * 1_000_000;
+    synchronized (bell) {
+      while (rings.get() == seen && !closed) {
+        long left = (until - System.nanoTime()) / 1_000_000;
+        if (left <= 0) {
+          return;
+        }
+        bell.wait(left);
+      }
+    }
+  }
+
+  private void ring() {
+    synchronized (bell) {
+      rings.incrementAndGet();
+      bell.notifyAll();
+    }
+  }
+
+  private void listen(String url, String user, String password) {
+    while (!closed) {
+      try (Connection connection = DriverManager.getConnection(url, user, password);
+          Statement statement = connection.createStatement()) {
+        statement.execute("listen bargelane_event");
+        ring();
+        PGConnection pg = connection.unwrap(PGConnection.class);
+        while (!closed) {
+          if (pg.getNotifications(1000).length > 0) {
+            ring();
+          }
+        }
+      } catch (SQLException e) {
+        if (!closed) {
+          log.warn("listening for events failed, trying again: {}", e.getMessage());
+          try {
+            await(rings(), 1000);
+          } catch (InterruptedException interrupted) {
+            return;
+          }
+        }
+      }
+    }
+  }
+
+  @Override
+  public void close() {
+    closed = true;
+    ring();
+  }
+}

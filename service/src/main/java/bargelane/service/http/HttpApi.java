@@ -1,0 +1,289 @@
+package bargelane.service.http;
+
+import bargelane.api.Problem;
+import bargelane.service.account.Accounts;
+import bargelane.service.account.Accounts.Caller;
+import bargelane.service.db.Db;
+import bargelane.service.db.Json;
+import bargelane.service.event.EventStream;
+import bargelane.service.event.Events;
+import bargelane.sites.SiteException;
+import io.javalin.Javalin;
+import io.javalin.config.JavalinConfig;
+import io.javalin.http.Context;
+import io.javalin.http.HandlerType;
+import io.javalin.http.HttpResponseException;
+import io.micrometer.core.instrument.Timer;
+import io.micrometer.prometheusmetrics.PrometheusMeterRegistry;
+import java.io.Closeable;
+import java.io.IOException;
+import java.io.InputStream;
+import java.net.URLConnection;
+import java.time.Clock;
+import java.time.Duration;
+import java.util.Optional;
+import java.util.concurrent.TimeUnit;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * The service's HTTP side: the API under {@code /api/v1}, its document, events, metrics and the
+ * console's files. Programs come with a bearer token, the console with a session cookie and, for
+ * writes, the session's CSRF value.
+ */
+public final class HttpApi implements Closeable {
+
+  /** The console's session cookie. */
+  public static final String COOKIE = "bargelane";
+
+  private static final Logger log = LoggerFactory.getLogger(HttpApi.class);
+  private static final long LARGEST_BODY = 64L << 20;
+
+  private final Javalin http;
+  private final Accounts accounts;
+  private final Db db;
+  private final Clock clock;
+  private final PrometheusMeterRegistry meters;
+  private final String document;
+
+  public HttpApi(
+      int port,
+      Endpoints endpoints,
+      Accounts accounts,
+      Events events,
+      Db db,
+      Clock clock,
+      PrometheusMeterRegistry meters) {
+    this.accounts = accounts;
+    this.db = db;
+    this.clock = clock;
+    this.meters = meters;
+    this.document = OpenApi.document(endpoints.all());
+    this.http =
+        Javalin.create(
+                config -> {
+                  config.startup.showJavalinBanner = false;
+                  config.jetty.host = "127.0.0.1";
+                  config.jetty.port = port;
+                  config.http.maxRequestSize = LARGEST_BODY;
+                  routes(config, endpoints, events);
+                })
+            .start();
+  }
+
+  public int port() {
+    return http.port();
+  }
+
+  private void routes(JavalinConfig config, Endpoints endpoints, Events events) {
+    var r = config.routes;
+    r.exception(
+        ProblemException.class,
+        (e, ctx) -> problem(ctx, e.status(), e.code(), e.getMessage(), e.remedy()));
+    r.exception(
+        SiteException.class,
+        (e, ctx) ->
+            problem(
+                ctx,
+                e.kind() == SiteException.Kind.MAY_PASS ? 503 : 502,
+                "site-" + e.code(),
+                e.getMessage(),
+                "check the site: bargelane site check NAME"));
+    r.exception(
+        HttpResponseException.class,
+        (e, ctx) ->
+            problem(
+                ctx,
+                e.getStatus(),
+                e.getStatus() == 404 ? "path-unknown" : "http-" + e.getStatus(),
+                e.getStatus() == 404
+                    ? "there is nothing at " + ctx.method() + " " + ctx.path()
+                    : e.getMessage(),
+                "see /api/v1/openapi.json"));
+    r.exception(
+        Exception.class,
+        (e, ctx) -> {
+          log.error("{} {} failed", ctx.method(), ctx.path(), e);
+          problem(
+              ctx,
+              500,
+              "internal",
+              "the service failed at " + ctx.method() + " " + ctx.path(),
+              "the service's log has the cause");
+        });
+    for (Endpoints.Endpoint e : endpoints.all()) {
+      r.addHttpHandler(
+          HandlerType.valueOf(e.method()), "/api/v1" + e.path(), ctx -> serve(ctx, e));
+    }
+    r.get("/api/v1/openapi.json", ctx -> ctx.contentType("application/json").result(document));
+    r.get(
+        "/metrics",
+        ctx -> {
+          caller(ctx);
+          ctx.contentType("text/plain; version=0.0.4").result(meters.scrape());
+        });
+    EventStream stream = new EventStream(events);
+    r.sse(
+        "/api/v1/events/stream",
+        client -> {
+          caller(client.ctx());
+          stream.serve(client);
+        });
+    r.get("/*", this::console);
+  }
+
+  private Caller caller(Context ctx) {
+    String header = ctx.header("Authorization");
+    String cookie = ctx.cookie(COOKIE);
+    String secret = header != null && header.startsWith("Bearer ") ? header.substring(7) : cookie;
+    Optional<Caller> caller = secret == null ? Optional.empty() : accounts.caller(secret);
+    if (caller.isEmpty()) {
+      throw new ProblemException(
+          401,
+          "not-signed-in",
+          secret == null
+              ? "this needs a sign-in"
+              : "the session or token is not known or has ended",
+          "sign in, or give a token");
+    }
+    boolean writes =
+        !ctx.method().equals(HandlerType.GET) && !ctx.method().equals(HandlerType.HEAD);
+    if (caller.get().kind().equals("session")
+        && writes
+        && !caller.get().csrf().equals(ctx.header("X-CSRF"))) {
+      throw new ProblemException(
+          403,
+          "csrf-missing",
+          "a write from the console must carry its session's X-CSRF value",
+          "sign in again");
+    }
+    return caller.get();
+  }
+
+  private void serve(Context ctx, Endpoints.Endpoint e) throws Exception {
+    long begun = System.nanoTime();
+    try {
+      Caller caller = e.access() == Endpoints.Access.OPEN ? new Caller("", "", "") : caller(ctx);
+      String key = ctx.header("Idempotency-Key");
+      if (key != null && e.method().equals("POST")) {
+        once(ctx, e, caller, key);
+      } else {
+        answer(
+            ctx,
+            e.status(),
+            e.handler().handle(new Endpoints.Request(ctx, caller, ctx.bodyAsBytes())));
+      }
+    } finally {
+      Timer.builder("bargelane_http")
+          .tag("endpoint", e.method() + " " + e.path())
+          .register(meters)
+          .record(System.nanoTime() - begun, TimeUnit.NANOSECONDS);
+    }
+  }
+
+  /** A write with a key happens once; the same key again gets the same answer. */
+  private void once(Context ctx, Endpoints.Endpoint e, Caller caller, String key) throws Exception {
+    String request = e.method() + " " + ctx.path();
+    AnsweredEntity before = db.tx(s -> s.find(AnsweredEntity.class, key));
+    if (before != null) {
+      if (!before.request.equals(request) || !before.account.equals(caller.account())) {
+        throw new ProblemException(
+            422,
+            "key-reused",
+            "the idempotency key was used for " + before.request,
+            "use a new key for a new request");
+      }
+      ctx.status(before.status).contentType("application/json").result(before.body);
+      return;
+    }
+    Object body = e.handler().handle(new Endpoints.Request(ctx, caller, ctx.bodyAsBytes()));
+    answer(ctx, e.status(), body);
+    db.run(
+        s -> {
+          Db.change(
+              s,
+              "delete from AnsweredEntity where at < ?1",
+              clock.instant().minus(Duration.ofDays(1)));
+          AnsweredEntity a = new AnsweredEntity();
+          a.key = key;
+          a.account = caller.account();
+          a.request = request;
+          a.status = e.status();
+          a.body = body == null ? "" : Json.text(body);
+          a.at = clock.instant();
+          s.persist(a);
+        });
+  }
+
+  private static void answer(Context ctx, int status, Object body) {
+    if (body == null) {
+      ctx.status(204);
+    } else if (body instanceof byte[] bytes) {
+      ctx.status(status).contentType("application/octet-stream").result(bytes);
+    } else {
+      ctx.status(status).contentType("application/json").result(Json.text(body));
+    }
+  }
+
+  private static void problem(Context ctx, int status, String code, String detail, String remedy) {
+    ctx.status(status)
+        .contentType("application/problem+json")
+        .result(Json.text(new Problem("about:blank", title(status), status, code, detail, remedy)));
+  }
+
+  private static String title(int status) {
+    return switch (status) {
+      case 400 -> "malformed request";
+      case 401 -> "not signed in";
+      case 403 -> "not allowed";
+      case 404 -> "not found";
+      case 409 -> "not possible now";
+      case 412 -> "changed meanwhile";
+      case 422 -> "not valid";
+      case 502, 503 -> "a site failed";
+      default -> "failed";
+    };
+  }
+
+  /** The console's files; every page is its index. */
+  private void console(Context ctx) throws IOException {
+    if (ctx.path().startsWith("/api/")) {
+      throw new ProblemException(
+          404, "path-unknown", "there is nothing at " + ctx.path(), "see /api/v1/openapi.json");
+    }
+    String path = ctx.path().equals("/") ? "/index.html" : ctx.path();
+    InputStream file =
+        path.contains("..") ? null : HttpApi.class.getResourceAsStream("/console" + path);
+    boolean asset = path.startsWith("/assets/");
+    if (file == null && !asset) {
+      path = "/index.html";
+      file = HttpApi.class.getResourceAsStream("/console/index.html");
+    }
+    if (file == null) {
+      throw new ProblemException(
+          404, "path-unknown", "there is nothing at " + ctx.path(), "begin at /");
+    }
+    String type =
+        path.endsWith(".js")
+            ? "text/javascript"
+            : path.endsWith(".css")
+                ? "text/css"
+                : path.endsWith(".svg")
+                    ? "image/svg+xml"
+                    : path.endsWith(".woff2")
+                        ? "font/woff2"
+                        : URLConnection.guessContentTypeFromName(path);
+    ctx.header("Cache-Control", asset ? "public, max-age=31536000, immutable" : "no-cache");
+    ctx.header(
+        "Content-Security-Policy",
+        "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'");
+    ctx.header("X-Content-Type-Options", "nosniff");
+    ctx.contentType(type == null ? "application/octet-stream" : type).result(file.readAllBytes());
+    file.close();
+  }
+
+  @Override
+  public void close() {
+    http.stop();
+  }
+}

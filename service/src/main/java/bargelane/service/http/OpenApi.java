@@ -1,0 +1,117 @@
+package bargelane.service.http;
+
+import bargelane.api.Problem;
+import com.fasterxml.jackson.core.JsonProcessingException;
+import io.swagger.v3.core.converter.AnnotatedType;
+import io.swagger.v3.core.converter.ModelConverters;
+import io.swagger.v3.core.converter.ResolvedSchema;
+import io.swagger.v3.core.util.Json;
+import io.swagger.v3.oas.models.Components;
+import io.swagger.v3.oas.models.OpenAPI;
+import io.swagger.v3.oas.models.Operation;
+import io.swagger.v3.oas.models.PathItem;
+import io.swagger.v3.oas.models.Paths;
+import io.swagger.v3.oas.models.info.Info;
+import io.swagger.v3.oas.models.info.License;
+import io.swagger.v3.oas.models.media.ArraySchema;
+import io.swagger.v3.oas.models.media.Content;
+import io.swagger.v3.oas.models.media.MediaType;
+import io.swagger.v3.oas.models.media.Schema;
+import io.swagger.v3.oas.models.parameters.Parameter;
+import io.swagger.v3.oas.models.parameters.RequestBody;
+import io.swagger.v3.oas.models.responses.ApiResponse;
+import io.swagger.v3.oas.models.responses.ApiResponses;
+import io.swagger.v3.oas.models.security.SecurityRequirement;
+import io.swagger.v3.oas.models.security.SecurityScheme;
+import java.util.List;
+import java.util.Locale;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+
+/** The API's OpenAPI 3 document, made from the endpoints and the wire records. */
+final class OpenApi {
+
+  private static final Pattern PARAMETER = Pattern.compile("\\{(\\w+)}");
+
+  private OpenApi() {}
+
+  static String document(List<Endpoints.Endpoint> endpoints) {
+    OpenAPI api =
+        new OpenAPI()
+            .info(
+                new Info()
+                    .title("Barge Lane")
+                    .version("1")
+                    .license(new License().name("Apache-2.0")))
+            .components(
+                new Components()
+                    .addSecuritySchemes(
+                        "token",
+                        new SecurityScheme().type(SecurityScheme.Type.HTTP).scheme("bearer")))
+            .paths(new Paths());
+    for (Endpoints.Endpoint e : endpoints) {
+      String path = "/api/v1" + e.path();
+      PathItem item = api.getPaths().computeIfAbsent(path, p -> new PathItem());
+      item.operation(PathItem.HttpMethod.valueOf(e.method()), operation(api, e));
+    }
+    try {
+      return Json.mapper().writeValueAsString(api);
+    } catch (JsonProcessingException e) {
+      throw new IllegalStateException(e);
+    }
+  }
+
+  private static Operation operation(OpenAPI api, Endpoints.Endpoint e) {
+    Operation operation =
+        new Operation()
+            .summary(e.summary())
+            .operationId(
+                e.method().toLowerCase(Locale.ROOT) + e.path().replaceAll("[^A-Za-z]+", "-"));
+    Matcher m = PARAMETER.matcher(e.path());
+    while (m.find()) {
+      operation.addParametersItem(
+          new Parameter()
+              .name(m.group(1))
+              .in("path")
+              .required(true)
+              .schema(new Schema<String>().type("string")));
+    }
+    if (e.takes() != Void.class) {
+      operation.requestBody(new RequestBody().content(json(schema(api, e.takes()))));
+    }
+    ApiResponse success = new ApiResponse().description("done");
+    if (e.gives() != Void.class) {
+      Schema<?> schema = schema(api, e.gives());
+      success.content(json(e.list() ? new ArraySchema().items(schema) : schema));
+    }
+    ApiResponse problem =
+        new ApiResponse()
+            .description("a problem (RFC 9457)")
+            .content(
+                new Content()
+                    .addMediaType(
+                        "application/problem+json",
+                        new MediaType().schema(schema(api, Problem.class))));
+    operation.responses(
+        new ApiResponses().addApiResponse(String.valueOf(e.status()), success)._default(problem));
+    if (e.access() == Endpoints.Access.SIGNED_IN) {
+      operation.addSecurityItem(new SecurityRequirement().addList("token"));
+    }
+    return operation;
+  }
+
+  private static Content json(Schema<?> schema) {
+    return new Content().addMediaType("application/json", new MediaType().schema(schema));
+  }
+
+  private static Schema<?> schema(OpenAPI api, Class<?> type) {
+    if (type == byte[].class) {
+      return new Schema<String>().type("string").format("binary");
+    }
+    ResolvedSchema resolved =
+        ModelConverters.getInstance()
+            .resolveAsResolvedSchema(new AnnotatedType(type).resolveAsRef(true));
+    resolved.referencedSchemas.forEach((name, s) -> api.getComponents().addSchemas(name, s));
+    return resolved.schema;
+  }
+}

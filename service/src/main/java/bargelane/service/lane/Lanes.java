@@ -1,0 +1,190 @@
+package bargelane.service.lane;
+
+import bargelane.api.LaneAdd;
+import bargelane.api.LaneView;
+import bargelane.core.finding.Finding;
+import bargelane.core.finding.Finding.Code;
+import bargelane.core.finding.Finding.Who;
+import bargelane.core.lane.LanePlan;
+import bargelane.core.site.Inventory;
+import bargelane.service.db.Db;
+import bargelane.service.db.Ids;
+import bargelane.service.db.Json;
+import bargelane.service.http.ProblemException;
+import bargelane.service.site.SiteEntity;
+import bargelane.service.site.Sites;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import org.hibernate.Session;
+
+/** Lanes and their joins. */
+public final class Lanes {
+
+  private final Db db;
+
+  public Lanes(Db db) {
+    this.db = db;
+  }
+
+  public static LaneEntity find(Session s, String ref) {
+    return Db.first(s, LaneEntity.class, "from LaneEntity where id = ?1 or name = ?1", ref)
+        .orElseThrow(() -> ProblemException.missing("lane", ref));
+  }
+
+  public LaneView add(LaneAdd asked) {
+    Sites.name("lane", asked.name());
+    return db.tx(
+        s -> {
+          Sites.unused(s, "LaneEntity", "lane", asked.name());
+          SiteEntity from = Sites.find(s, required("from", asked.from()));
+          SiteEntity to = Sites.find(s, required("to", asked.to()));
+          if (from.id.equals(to.id)) {
+            throw ProblemException.invalid(
+                "lane-circular",
+                "a lane leads from one site to another; both ends are " + from.name,
+                "name two sites");
+          }
+          LaneEntity lane = new LaneEntity();
+          lane.id = Ids.next("lane");
+          lane.name = asked.name();
+          lane.fromSiteId = from.id;
+          lane.toSiteId = to.id;
+          lane.plan = Json.text(plan(asked, new LanePlan(Map.of(), Map.of(), "", true)));
+          s.persist(lane);
+          return view(s, lane);
+        });
+  }
+
+  private static String required(String field, String value) {
+    if (value == null || value.isBlank()) {
+      throw ProblemException.invalid("field-missing", "'" + field + "' is missing", "give it");
+    }
+    return value;
+  }
+
+  private static LanePlan plan(LaneAdd asked, LanePlan before) {
+    return new LanePlan(
+        Optional.ofNullable(asked.networks()).orElse(before.networks()),
+        Optional.ofNullable(asked.storages()).orElse(before.storages()),
+        Optional.ofNullable(asked.zone()).orElse(before.zone()),
+        Optional.ofNullable(asked.keepAddresses()).orElse(before.keepAddresses()));
+  }
+
+  /** Replaces a lane's decisions if nobody has changed them since {@code revision}. */
+  public LaneView edit(String ref, LaneAdd asked, Optional<Long> revision) {
+    return db.tx(
+        s -> {
+          LaneEntity lane = find(s, ref);
+          if (revision.isPresent() && revision.get() != lane.version) {
+            throw new ProblemException(
+                412,
+                "changed-meanwhile",
+                "lane " + lane.name + " is at revision " + lane.version + ", not " + revision.get(),
+                "read it again and repeat the change");
+          }
+          lane.plan = Json.text(plan(asked, Json.read(lane.plan, LanePlan.class)));
+          s.flush();
+          return view(s, lane);
+        });
+  }
+
+  public void remove(String ref) {
+    db.run(
+        s -> {
+          LaneEntity lane = find(s, ref);
+          if (!Db.list(s, Object.class, "from WaveEntity where laneId = ?1", lane.id).isEmpty()) {
+            throw ProblemException.conflict(
+                "lane-in-use", "lane " + lane.name + " is used by a wave", "remove the wave first");
+          }
+          s.remove(lane);
+        });
+  }
+
+  public List<LaneView> list() {
+    return db.tx(
+        s ->
+            Db.list(s, LaneEntity.class, "from LaneEntity order by name").stream()
+                .map(l -> view(s, l))
+                .toList());
+  }
+
+  public LaneView view(String ref) {
+    return db.tx(s -> view(s, find(s, ref)));
+  }
+
+  private static LaneView view(Session s, LaneEntity lane) {
+    LanePlan plan = Json.read(lane.plan, LanePlan.class);
+    SiteEntity from = s.find(SiteEntity.class, lane.fromSiteId);
+    SiteEntity to = s.find(SiteEntity.class, lane.toSiteId);
+    LanePlan reverse = plan.reverse();
+    return new LaneView(
+        lane.id,
+        lane.name,
+        from.name,
+        to.name,
+        plan.networks(),
+        plan.storages(),
+        reverse.networks(),
+        reverse.storages(),
+        plan.zone(),
+        plan.keepAddresses(),
+        lane.version,
+        Sites.views(findings(lane, plan, from, to)));
+  }
+
+  /** What is not joined, or joined to something that does not exist. */
+  private static List<Finding> findings(
+      LaneEntity lane, LanePlan plan, SiteEntity from, SiteEntity to) {
+    List<Finding> findings = new ArrayList<>();
+    if (from.inventory == null || to.inventory == null) {
+      return findings;
+    }
+    Inventory source = Sites.inventory(from);
+    Inventory target = Sites.inventory(to);
+    for (Inventory.Network n : source.networks()) {
+      String joined = plan.networks().get(n.id());
+      if (joined == null) {
+        findings.add(
+            new Finding(
+                Code.NETWORK_NOT_JOINED,
+                "network " + n.name(),
+                "it is joined to no subnet of " + to.name,
+                "bargelane lane edit " + lane.name + " --network " + n.id() + "=SUBNET",
+                Who.ENGINEER));
+      } else if (target.network(joined).isEmpty()) {
+        findings.add(
+            new Finding(
+                Code.SUBNET_UNKNOWN,
+                "network " + n.name(),
+                to.name + " has no subnet " + joined,
+                "join it to one of "
+                    + target.networks().stream().map(Inventory.Network::id).toList(),
+                Who.ENGINEER));
+      }
+    }
+    for (Inventory.Storage st : source.storages()) {
+      String joined = plan.storages().get(st.id());
+      if (joined == null) {
+        findings.add(
+            new Finding(
+                Code.STORAGE_NOT_JOINED,
+                "storage " + st.name(),
+                "it is joined to no class of " + to.name,
+                "bargelane lane edit " + lane.name + " --storage " + st.id() + "=CLASS",
+                Who.ENGINEER));
+      } else if (target.storage(joined).isEmpty()) {
+        findings.add(
+            new Finding(
+                Code.STORAGE_UNKNOWN,
+                "storage " + st.name(),
+                to.name + " has no storage class " + joined,
+                "join it to one of "
+                    + target.storages().stream().map(Inventory.Storage::id).toList(),
+                Who.ENGINEER));
+      }
+    }
+    return findings;
+  }
+}

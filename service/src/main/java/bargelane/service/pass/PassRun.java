@@ -1,0 +1,385 @@
+package bargelane.service.pass;
+
+import bargelane.core.point.Retention;
+import bargelane.core.site.Capabilities.Reach;
+import bargelane.service.Services;
+import bargelane.service.db.Db;
+import bargelane.service.db.Ids;
+import bargelane.service.db.Json;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunEngine;
+import bargelane.service.run.RunFailure;
+import bargelane.service.run.RunKind;
+import bargelane.service.run.Step;
+import bargelane.service.run.Work;
+import bargelane.service.site.Ledger;
+import bargelane.service.wave.Berth;
+import bargelane.service.wave.LegEntity;
+import bargelane.service.wave.Manifest;
+import bargelane.service.wave.MemberEntity;
+import bargelane.service.wave.PointEntity;
+import bargelane.service.wave.ReplicaEntity;
+import bargelane.service.wave.Side;
+import bargelane.service.wave.TowState;
+import bargelane.sites.SiteDriver;
+import bargelane.sites.Target;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+import org.hibernate.Session;
+
+/**
+ * One pass over a tow: snapshot, ship, revoke, freeze, record, and only then let the marker
+ * advance. The as-of of its point is the service's clock just before the snapshot was asked for.
+ */
+public final class PassRun implements RunKind {
+
+  private final Services services;
+
+  public PassRun(Services services) {
+    this.services = services;
+  }
+
+  @Override
+  public String name() {
+    return "pass";
+  }
+
+  @Override
+  public Duration patience() {
+    return Duration.ofSeconds(15);
+  }
+
+  /** Begins a pass on a leg in the caller's transaction; the run is to be woken afterwards. */
+  public static String start(
+      Session s, RunEngine runs, String towId, String legId, String parentId, String by) {
+    return runs.start(
+        s,
+        new RunEngine.Start(
+            "pass", "Pass", towId, null, parentId, Map.of("leg", legId), List.of(), by));
+  }
+
+  @Override
+  public List<Step> steps(Work work) {
+    return List.of(
+        new Step("snapshot", "Take the disks at one instant", this::snapshot),
+        new Step("ship", "Ship what differs", w -> services.passes().shipped(passId(w))),
+        new Step("seal", "Revoke the exports", this::seal),
+        new Step("freeze", "Freeze the point", this::freeze),
+        new Step("record", "Record the point", this::record),
+        new Step("tidy", "Let the marker advance", this::tidy));
+  }
+
+  @Override
+  public List<Step> backOut(Work work) {
+    return List.of(
+        new Step("abandon", "Revoke the exports", this::abandon),
+        new Step("release", "Remove the snapshot and its marker", this::release));
+  }
+
+  private static String passId(Work w) {
+    return w.note("pass").orElseThrow();
+  }
+
+  private static String snapshotName(String passId) {
+    return "bl-" + passId;
+  }
+
+  private static String pointName(String passId) {
+    return "bl-" + passId + "-point";
+  }
+
+  private TowState state(Work w) {
+    return services.db().tx(s -> TowState.load(s, w.towId()));
+  }
+
+  private LegEntity leg(Work w) {
+    return services.db().tx(s -> s.find(LegEntity.class, w.input().path("leg").asText()));
+  }
+
+  private Outcome snapshot(Work w) {
+    TowState state = state(w);
+    LegEntity leg = leg(w);
+    if (leg.state.equals("closed")) {
+      throw new RunFailure(
+          "leg-closed", "the direction of replication has changed", "nothing is to be done");
+    }
+    if (w.note("pass").isEmpty()) {
+      String id =
+          services
+              .db()
+              .tx(
+                  s -> {
+                    Long number =
+                        Db.first(
+                                s,
+                                Long.class,
+                                "select count(*) from PassEntity where legId = ?1",
+                                leg.id)
+                            .orElse(0L);
+                    PassEntity pass =
+                        Passes.create(
+                            s,
+                            services.clock(),
+                            w.runId(),
+                            w.towId(),
+                            leg.id,
+                            number.intValue() + 1,
+                            "delta",
+                            state.timetable.verify);
+                    return pass.id;
+                  });
+      w.note("pass", id);
+    }
+    String passId = passId(w);
+    Side from = TowState.source(leg);
+    SiteDriver source = services.sites().driver(state.siteId(from));
+    Reach reach = state.reach(from);
+    Set<String> markers = source.source().markers();
+    boolean tracked = !leg.marker.isEmpty() && markers.containsAll(state.names(leg.marker, from));
+    boolean blank = state.replicas.stream().allMatch(r -> r.blank);
+    String kind = tracked ? "delta" : blank ? "full" : "compare";
+
+    Instant asOf = Instant.parse(w.noteOnce("asOf", () -> services.clock().instant().toString()));
+    Map<String, List<String>> groups = new LinkedHashMap<>();
+    for (MemberEntity m : state.members) {
+      groups
+          .computeIfAbsent(TowState.nameFor(snapshotName(passId), reach, m), k -> new ArrayList<>())
+          .addAll(TowState.berth(m, from).orElseThrow().disks());
+    }
+    for (Map.Entry<String, List<String>> group : groups.entrySet()) {
+      String owner =
+          services.ledger().plan(state.siteId(from), w.towId(), "snapshot", group.getKey());
+      services.ledger().plan(state.siteId(from), w.towId(), "marker", group.getKey());
+      source.source().snapshot(group.getKey(), owner, group.getValue());
+    }
+    long spread =
+        reach == Reach.SITE ? 0 : Duration.between(asOf, services.clock().instant()).toMillis();
+    w.note("spreadMs", spread);
+    services.passes().offer(passId, pass -> fill(pass, state, leg, from, reach, kind, asOf));
+    return Outcome.done(
+        kind + " pass as of " + asOf + (spread > 0 ? ", machines within " + spread + " ms" : ""));
+  }
+
+  private void fill(
+      PassEntity pass,
+      TowState state,
+      LegEntity leg,
+      Side from,
+      Reach reach,
+      String kind,
+      Instant asOf) {
+    pass.kind = kind;
+    pass.asOf = asOf;
+    Optional<PointEntity> known =
+        services
+            .db()
+            .tx(
+                s ->
+                    TowState.newestPoint(s, leg)
+                        .or(
+                            () ->
+                                Optional.ofNullable(leg.basePointId)
+                                    .map(id -> s.find(PointEntity.class, id))));
+    pass.digestSiteId = known.map(p -> p.siteId).orElse("");
+    pass.digestPoint = known.map(p -> p.name).orElse("");
+    List<PassDisk> disks = new ArrayList<>();
+    for (MemberEntity m : state.members) {
+      Berth berth = TowState.berth(m, from).orElseThrow();
+      for (ReplicaEntity r : state.replicasOf(m)) {
+        disks.add(
+            PassDisk.fresh(
+                disks.size(),
+                m.id,
+                m.name,
+                r.disk,
+                r.id,
+                state.siteId(from),
+                berth.disks().get(r.disk),
+                TowState.nameFor(snapshotName(pass.id), reach, m),
+                kind.equals("delta") ? TowState.nameFor(leg.marker, reach, m) : "",
+                state.siteId(from.other()),
+                r.volume,
+                r.bytes,
+                r.intent,
+                r.anywhere));
+      }
+    }
+    pass.disks = Json.text(disks);
+  }
+
+  private Outcome seal(Work w) {
+    services.passes().seal(passId(w));
+    return Outcome.done("");
+  }
+
+  private PassEntity pass(Work w) {
+    return services.db().tx(s -> s.find(PassEntity.class, passId(w)));
+  }
+
+  private Outcome freeze(Work w) {
+    PassEntity pass = pass(w);
+    TowState state = state(w);
+    List<PassDisk> disks = Passes.disks(pass);
+    String site = disks.get(0).targetSite();
+    Target target = services.sites().driver(site).target();
+    String name = pointName(pass.id);
+    String owner = services.ledger().plan(site, w.towId(), "point", name);
+    target.freeze(name, owner, disks.stream().map(PassDisk::targetVolume).toList());
+    for (PassDisk d : disks) {
+      target.attach(name, d.digestFile(), services.passes().shippedDigests(pass.id, d.index()));
+    }
+    target.attach(name, "manifest", Manifest.of(state, leg(w), pass, w.noted("spreadMs").asLong()));
+    return Outcome.done(name);
+  }
+
+  private Outcome record(Work w) {
+    String text =
+        services
+            .db()
+            .tx(
+                s -> {
+                  PassEntity pass =
+                      s.find(PassEntity.class, passId(w), org.hibernate.LockMode.PESSIMISTIC_WRITE);
+                  if (pass.endedAt != null) {
+                    return "";
+                  }
+                  LegEntity leg =
+                      s.find(LegEntity.class, pass.legId, org.hibernate.LockMode.PESSIMISTIC_WRITE);
+                  w.noteOnce("oldMarker", () -> leg.marker);
+                  PointEntity point = point(s, pass, leg, w.noted("spreadMs").asLong());
+                  s.persist(point);
+                  leg.marker = snapshotName(pass.id);
+                  Db.change(
+                      s,
+                      "update ReplicaEntity set intent = '', anywhere = false, blank = false where legId = ?1",
+                      leg.id);
+                  Passes.close(s, pass, "complete", services.clock().instant());
+                  services
+                      .events()
+                      .tell(
+                          s,
+                          "point",
+                          w.towId(),
+                          w.runId(),
+                          "recovery point " + point.number + " as of " + point.asOf,
+                          Map.of("point", point.id, "asOf", point.asOf.toString()));
+                  return "point " + point.number;
+                });
+    return Outcome.done(text);
+  }
+
+  private PointEntity point(Session s, PassEntity pass, LegEntity leg, long spread) {
+    List<PassDisk> disks = Passes.disks(pass);
+    Long number =
+        Db.first(
+                s,
+                Long.class,
+                "select coalesce(max(number), 0) from PointEntity where towId = ?1",
+                pass.towId)
+            .orElse(0L);
+    PointEntity point = new PointEntity();
+    point.id = Ids.next("point");
+    point.towId = pass.towId;
+    point.legId = leg.id;
+    point.siteId = disks.get(0).targetSite();
+    point.number = number.intValue() + 1;
+    point.name = pointName(pass.id);
+    point.asOf = pass.asOf;
+    point.spreadMs = spread;
+    point.consistency =
+        spread == 0 ? "one instant, crash-consistent" : "one instant a machine, crash-consistent";
+    point.verified = pass.verify;
+    point.recordedAt = services.clock().instant();
+    point.sent = pass.sent;
+    point.volumes =
+        Json.text(
+            disks.stream()
+                .map(d -> new PointVolume(d.memberId(), d.disk(), d.targetVolume(), d.root()))
+                .toList());
+    return point;
+  }
+
+  private Outcome tidy(Work w) {
+    TowState state = state(w);
+    LegEntity leg = leg(w);
+    Side from = TowState.source(leg);
+    String site = state.siteId(from);
+    for (String name : state.names(snapshotName(passId(w)), from)) {
+      services.ledger().remove(site, "snapshot", name);
+    }
+    String old = w.note("oldMarker").orElse("");
+    if (!old.isEmpty() && !old.equals(snapshotName(passId(w)))) {
+      state.names(old, from).forEach(m -> services.ledger().remove(site, "marker", m));
+    }
+    List<PointEntity> points =
+        services
+            .db()
+            .tx(s -> Db.list(s, PointEntity.class, "from PointEntity where legId = ?1", leg.id));
+    List<PointEntity> surplus = Retention.surplus(points, p -> p.asOf, state.timetable.keepPoints);
+    for (PointEntity p : surplus) {
+      // The record goes first: nobody may choose a point that is being removed.
+      services
+          .db()
+          .run(
+              s -> {
+                s.remove(s.find(PointEntity.class, p.id));
+                Ledger.drop(s, p.siteId, "point", p.name);
+              });
+      services.ledger().remove(p.siteId, "point", p.name);
+    }
+    return Outcome.done(surplus.isEmpty() ? "" : surplus.size() + " older points removed");
+  }
+
+  private Outcome abandon(Work w) {
+    if (w.note("pass").isPresent()) {
+      String why =
+          w.problem()
+              .map(
+                  p ->
+                      Json.object(p).path("code").asText()
+                          + ": "
+                          + Json.object(p).path("detail").asText())
+              .orElse("given up");
+      services.passes().abandon(passId(w), why);
+    }
+    return Outcome.done("");
+  }
+
+  private Outcome release(Work w) {
+    if (w.note("pass").isEmpty()) {
+      return Outcome.done("");
+    }
+    TowState state = state(w);
+    LegEntity leg = leg(w);
+    Side from = TowState.source(leg);
+    for (String name : state.names(snapshotName(passId(w)), from)) {
+      services.ledger().remove(state.siteId(from), "snapshot", name);
+      if (!leg.marker.equals(snapshotName(passId(w)))) {
+        services.ledger().remove(state.siteId(from), "marker", name);
+      }
+    }
+    String point = pointName(passId(w));
+    if (services
+        .db()
+        .tx(s -> Db.list(s, Object.class, "from PointEntity where name = ?1", point))
+        .isEmpty()) {
+      services.ledger().remove(state.siteId(from.other()), "point", point);
+    }
+    services
+        .db()
+        .run(
+            s -> {
+              PassEntity pass = s.find(PassEntity.class, passId(w));
+              if (pass.endedAt == null) {
+                Passes.close(s, pass, "failed", services.clock().instant());
+              }
+            });
+    return Outcome.done("");
+  }
+}

@@ -1,0 +1,553 @@
+package bargelane.service.pass;
+
+import bargelane.api.Lease;
+import bargelane.api.LeaseDisk;
+import bargelane.api.LeaseDone;
+import bargelane.api.LeaseFailed;
+import bargelane.api.LeaseIntent;
+import bargelane.api.LeaseReport;
+import bargelane.service.db.Db;
+import bargelane.service.db.Ids;
+import bargelane.service.db.Json;
+import bargelane.service.event.Events;
+import bargelane.service.http.ProblemException;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunEngine;
+import bargelane.service.run.RunFailure;
+import bargelane.service.site.Ledger;
+import bargelane.service.site.Sites;
+import bargelane.service.wave.ReplicaEntity;
+import bargelane.sites.SiteDriver;
+import bargelane.sites.SiteException;
+import com.fasterxml.jackson.core.type.TypeReference;
+import java.time.Clock;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Optional;
+import java.util.function.UnaryOperator;
+import org.hibernate.LockMode;
+import org.hibernate.Session;
+
+/**
+ * The desk where tugs get passes. A pass is offered, leased under an epoch, renewed by its reports,
+ * and shipped. A lease that runs out is offered again under the next epoch: its exports are opened
+ * anew under the same names, which revokes those of the tug that held it before, and whatever that
+ * one still says is refused.
+ */
+public final class Passes {
+
+  /** How long a lease lasts without a report. */
+  public static final Duration LEASE = Duration.ofSeconds(6);
+
+  private static final int MOST_ATTEMPTS = 6;
+  private static final TypeReference<List<PassDisk>> DISKS = new TypeReference<>() {};
+
+  private final Db db;
+  private final Sites sites;
+  private final Ledger ledger;
+  private final Events events;
+  private final RunEngine runs;
+  private final Clock clock;
+  private final Object bell = new Object();
+
+  public Passes(Db db, Sites sites, Ledger ledger, Events events, RunEngine runs, Clock clock) {
+    this.db = db;
+    this.sites = sites;
+    this.ledger = ledger;
+    this.events = events;
+    this.runs = runs;
+    this.clock = clock;
+  }
+
+  public static List<PassDisk> disks(PassEntity pass) {
+    return Json.read(pass.disks, DISKS);
+  }
+
+  /**
+   * One disk of a survey: nothing is written, and where changes are tracked only those are looked
+   * at.
+   */
+  public static PassDisk surveyDisk(
+      int index,
+      String memberId,
+      String machine,
+      int disk,
+      String site,
+      String volume,
+      String snapshot,
+      String since,
+      long bytes) {
+    return PassDisk.fresh(
+        index, memberId, machine, disk, "", site, volume, snapshot, since, "", "", bytes, "",
+        false);
+  }
+
+  /**
+   * Records a pass that is not offered yet. A leg has one open pass; the database refuses another.
+   */
+  public static PassEntity create(
+      Session s,
+      Clock clock,
+      String runId,
+      String towId,
+      String legId,
+      int number,
+      String kind,
+      boolean verify) {
+    PassEntity pass = new PassEntity();
+    pass.id = Ids.next("pass");
+    pass.runId = runId;
+    pass.towId = towId;
+    pass.legId = legId;
+    pass.number = number;
+    pass.kind = kind;
+    pass.state = "prepared";
+    pass.startedAt = clock.instant();
+    pass.tug = "";
+    pass.verify = verify;
+    pass.digestSiteId = "";
+    pass.digestPoint = "";
+    pass.disks = "[]";
+    pass.problem = "";
+    s.persist(pass);
+    return pass;
+  }
+
+  /** Offers a prepared pass to tugs. Offering it again does nothing. */
+  public void offer(String passId, java.util.function.Consumer<PassEntity> fill) {
+    db.run(
+        s -> {
+          PassEntity pass = s.find(PassEntity.class, passId, LockMode.PESSIMISTIC_WRITE);
+          if (pass.state.equals("prepared")) {
+            fill.accept(pass);
+            pass.state = "ready";
+          }
+        });
+    ring();
+  }
+
+  private void ring() {
+    synchronized (bell) {
+      bell.notifyAll();
+    }
+  }
+
+  /** Waits for an offered pass to be shipped; sees to leases that ran out. */
+  public Outcome shipped(String passId) {
+    PassEntity pass =
+        db.tx(
+            s -> {
+              PassEntity p = s.find(PassEntity.class, passId, LockMode.PESSIMISTIC_WRITE);
+              if (p.state.equals("leased") && p.leaseUntil.isBefore(clock.instant())) {
+                again(
+                    s,
+                    p,
+                    "tug " + p.tug + " has not been heard of for " + LEASE.toSeconds() + " s");
+              }
+              return p;
+            });
+    if (pass.state.equals("ready")) {
+      ring();
+    }
+    return switch (pass.state) {
+      case "shipped" -> Outcome.done(told(pass));
+      case "failed" -> {
+        int colon = pass.problem.indexOf(": ");
+        throw new RunFailure(
+            pass.problem.substring(0, Math.max(0, colon)),
+            pass.problem.substring(colon + 2),
+            remedy(pass.problem));
+      }
+      default ->
+          Outcome.waitFor(
+              pass.state.equals("ready")
+                  ? "waiting for a tug" + (pass.problem.isEmpty() ? "" : " after: " + pass.problem)
+                  : "on tug " + pass.tug);
+    };
+  }
+
+  private static String remedy(String problem) {
+    return problem.startsWith("no-space")
+        ? "make room at the target; the next pass goes on from here"
+        : problem.startsWith("source-dropped")
+            ? "give snapshots at the source more scratch room, or pass more often; the next pass begins a new one"
+            : "the next pass tries again";
+  }
+
+  private static String told(PassEntity p) {
+    return (p.sent >> 10)
+        + " KiB sent, "
+        + (p.zeroed >> 10)
+        + " KiB zeroed, of "
+        + (p.total >> 10)
+        + " KiB looked at";
+  }
+
+  private void again(Session s, PassEntity p, String why) {
+    p.attempts++;
+    p.problem = why;
+    p.state = p.attempts >= MOST_ATTEMPTS ? "failed" : "ready";
+    if (p.state.equals("failed")) {
+      p.problem = "gave-up: after " + p.attempts + " attempts: " + why;
+    }
+    events.tell(s, "pass", p.towId, p.runId, "pass " + p.number + ": " + why, null);
+  }
+
+  // ---- what tugs call
+
+  /** Gives work, waiting for some to come. */
+  public Optional<Lease> take(String tug, int waitSeconds) throws InterruptedException {
+    Instant until = clock.instant().plusSeconds(Math.min(waitSeconds, 20));
+    while (true) {
+      Optional<String> claimed = db.tx(s -> claim(s, tug));
+      if (claimed.isPresent()) {
+        Optional<Lease> lease = open(claimed.get());
+        if (lease.isPresent()) {
+          return lease;
+        }
+      }
+      long left = Duration.between(clock.instant(), until).toMillis();
+      if (left <= 0) {
+        return Optional.empty();
+      }
+      synchronized (bell) {
+        // Another node may have offered something: look again each second even if nobody rings
+        // here.
+        bell.wait(Math.min(left, 1000));
+      }
+    }
+  }
+
+  private Optional<String> claim(Session s, String tug) {
+    List<?> ids =
+        s.createNativeQuery(
+                "select id from pass where state = 'ready' order by started_at limit 1 for update skip locked",
+                Object.class)
+            .getResultList();
+    if (ids.isEmpty()) {
+      return Optional.empty();
+    }
+    PassEntity pass = s.find(PassEntity.class, ids.get(0).toString());
+    pass.state = "leased";
+    pass.tug = tug;
+    pass.epoch++;
+    pass.leaseUntil = clock.instant().plus(LEASE);
+    return Optional.of(pass.id);
+  }
+
+  static String exportName(PassEntity pass, PassDisk disk, String end) {
+    return "bl-" + pass.id + "-" + disk.index() + "-" + end;
+  }
+
+  /**
+   * Opens the exports of a claimed pass; empty if a site refused, and the pass is then offered
+   * again or failed.
+   */
+  private Optional<Lease> open(String passId) {
+    PassEntity pass = db.tx(s -> s.find(PassEntity.class, passId));
+    try {
+      List<LeaseDisk> given = new ArrayList<>();
+      for (PassDisk disk : disks(pass)) {
+        if (!disk.finished()) {
+          given.add(openDisk(pass, disk));
+        }
+      }
+      boolean compare =
+          disks(db.tx(s -> s.find(PassEntity.class, passId))).stream()
+                  .anyMatch(d -> d.since().isEmpty())
+              && pass.kind.equals("delta");
+      if (compare) {
+        db.run(s -> s.find(PassEntity.class, passId).kind = "compare");
+      }
+      return Optional.of(
+          new Lease(
+              pass.id,
+              pass.epoch,
+              (int) LEASE.toSeconds(),
+              compare ? "compare" : pass.kind,
+              pass.verify,
+              given));
+    } catch (SiteException e) {
+      db.run(
+          s -> {
+            PassEntity p = s.find(PassEntity.class, passId, LockMode.PESSIMISTIC_WRITE);
+            if (p.epoch == pass.epoch && p.state.equals("leased")) {
+              if (e.kind() == SiteException.Kind.MAY_PASS) {
+                // Offered again when this lease runs out, so that an absent site is not asked
+                // without pause.
+                p.problem = String.valueOf(e.getMessage());
+              } else {
+                p.state = "failed";
+                p.problem =
+                    (e.code().equals("snapshot-dropped") || e.code().equals("missing")
+                            ? "source-dropped"
+                            : e.code())
+                        + ": "
+                        + e.getMessage();
+              }
+            }
+          });
+      runs.wake(pass.runId);
+      return Optional.empty();
+    }
+  }
+
+  private LeaseDisk openDisk(PassEntity pass, PassDisk disk) {
+    SiteDriver source = sites.driver(disk.sourceSite());
+    String name = exportName(pass, disk, "s");
+    ledger.plan(disk.sourceSite(), pass.towId, "export", name);
+    String sourceUri;
+    if (disk.snapshot().isEmpty()) {
+      sourceUri = source.target().openVolume(name, disk.sourceVolume(), false).uri();
+    } else {
+      sourceUri = openSnapshot(pass, disk, source, name);
+    }
+    String targetUri = "";
+    if (!disk.targetVolume().isEmpty()) {
+      String sink = exportName(pass, disk, "t");
+      ledger.plan(disk.targetSite(), pass.towId, "export", sink);
+      targetUri =
+          sites
+              .driver(disk.targetSite())
+              .target()
+              .openVolume(sink, disk.targetVolume(), true)
+              .uri();
+    }
+    return new LeaseDisk(
+        disk.index(),
+        disk.machine(),
+        sourceUri,
+        targetUri,
+        disk.bytes(),
+        disk.mayDiffer(),
+        disk.anywhere(),
+        !pass.digestPoint.isEmpty(),
+        disk.watermark());
+  }
+
+  private String openSnapshot(PassEntity pass, PassDisk disk, SiteDriver source, String name) {
+    Optional<String> since = Optional.of(disk.since()).filter(m -> !m.isEmpty());
+    try {
+      return source.source().openSnapshot(name, disk.snapshot(), disk.sourceVolume(), since).uri();
+    } catch (SiteException e) {
+      if (e.kind() != SiteException.Kind.MARKER_LOST) {
+        throw e;
+      }
+      db.run(
+          s -> {
+            PassEntity p = s.find(PassEntity.class, pass.id, LockMode.PESSIMISTIC_WRITE);
+            p.disks = Json.text(disks(p).stream().map(PassDisk::withoutMarker).toList());
+            events.tell(
+                s,
+                "pass",
+                p.towId,
+                p.runId,
+                "pass " + p.number + " compares: " + e.getMessage(),
+                null);
+          });
+      return source
+          .source()
+          .openSnapshot(name, disk.snapshot(), disk.sourceVolume(), Optional.empty())
+          .uri();
+    }
+  }
+
+  /** Runs a change under the lease's epoch. */
+  private void held(
+      String passId, long epoch, java.util.function.BiConsumer<Session, PassEntity> change) {
+    db.run(
+        s -> {
+          PassEntity p = s.find(PassEntity.class, passId, LockMode.PESSIMISTIC_WRITE);
+          if (p == null) {
+            throw ProblemException.missing("pass", passId);
+          }
+          if (!p.state.equals("leased") || p.epoch != epoch) {
+            throw ProblemException.conflict(
+                "lease-lost",
+                "the lease of pass "
+                    + passId
+                    + " under epoch "
+                    + epoch
+                    + " is over: the pass is "
+                    + p.state
+                    + " under epoch "
+                    + p.epoch,
+                "take new work");
+          }
+          p.leaseUntil = clock.instant().plus(LEASE);
+          change.accept(s, p);
+        });
+  }
+
+  private static void update(PassEntity p, int index, UnaryOperator<PassDisk> change) {
+    List<PassDisk> disks = new ArrayList<>(disks(p));
+    disks.replaceAll(d -> d.index() == index ? change.apply(d) : d);
+    p.disks = Json.text(disks);
+    p.total = disks.stream().mapToLong(PassDisk::total).sum();
+    p.done = disks.stream().mapToLong(PassDisk::done).sum();
+    p.read = disks.stream().mapToLong(PassDisk::read).sum();
+    p.sent = disks.stream().mapToLong(PassDisk::sent).sum();
+    p.zeroed = disks.stream().mapToLong(PassDisk::zeroed).sum();
+  }
+
+  public void report(String passId, LeaseReport r) {
+    held(
+        passId,
+        r.epoch(),
+        (s, p) -> {
+          long before = p.done;
+          update(
+              p,
+              r.disk(),
+              d -> d.progress(r.total(), r.done(), r.read(), r.sent(), r.zeroed(), r.watermark()));
+          if (p.done != before) {
+            events.tell(
+                s,
+                "progress",
+                p.towId,
+                p.runId,
+                "pass " + p.number,
+                java.util.Map.of("pass", p.id, "done", p.done, "total", p.total, "sent", p.sent));
+          }
+        });
+  }
+
+  /** Stores the write-intent set of a disk before its first write. */
+  public void intent(String passId, LeaseIntent i) {
+    held(
+        passId,
+        i.epoch(),
+        (s, p) -> {
+          PassDisk disk =
+              disks(p).stream().filter(d -> d.index() == i.disk()).findFirst().orElseThrow();
+          ReplicaEntity replica = s.find(ReplicaEntity.class, disk.replicaId());
+          replica.intent = i.ranges();
+          replica.anywhere = replica.anywhere || i.anywhere();
+          replica.blank = false;
+        });
+  }
+
+  /** The digest map that a disk's pass begins with. */
+  public Optional<byte[]> digests(String passId, int index) {
+    PassEntity pass =
+        db.tx(s -> Optional.ofNullable(s.find(PassEntity.class, passId)))
+            .orElseThrow(() -> ProblemException.missing("pass", passId));
+    if (pass.digestPoint.isEmpty()) {
+      return Optional.empty();
+    }
+    PassDisk disk =
+        disks(pass).stream()
+            .filter(d -> d.index() == index)
+            .findFirst()
+            .orElseThrow(() -> ProblemException.missing("disk", passId + "/" + index));
+    return sites.driver(pass.digestSiteId).target().attachment(pass.digestPoint, disk.digestFile());
+  }
+
+  public void putDigests(String passId, long epoch, int index, byte[] map) {
+    held(
+        passId,
+        epoch,
+        (s, p) ->
+            s.createNativeMutationQuery(
+                    "insert into pass_digests (pass_id, disk, map) values (?1, ?2, ?3) on conflict (pass_id, disk) do update set map = excluded.map")
+                .setParameter(1, passId)
+                .setParameter(2, index)
+                .setParameter(3, map)
+                .executeUpdate());
+  }
+
+  /** The digest map that a shipped disk ended with. */
+  public byte[] shippedDigests(String passId, int index) {
+    return db.tx(
+        s ->
+            (byte[])
+                s.createNativeQuery(
+                        "select map from pass_digests where pass_id = ?1 and disk = ?2",
+                        byte[].class)
+                    .setParameter(1, passId)
+                    .setParameter(2, index)
+                    .getSingleResult());
+  }
+
+  public void done(String passId, LeaseDone d) {
+    String run = db.tx(s -> s.find(PassEntity.class, passId).runId);
+    held(
+        passId,
+        d.epoch(),
+        (s, p) -> {
+          update(
+              p,
+              d.disk(),
+              x ->
+                  x.finish(
+                      d.total(), d.read(), d.sent(), d.zeroed(), d.differed(), d.rootDigest()));
+          if (disks(p).stream().allMatch(PassDisk::finished)) {
+            p.state = "shipped";
+          }
+        });
+    runs.wake(run);
+  }
+
+  public void failed(String passId, LeaseFailed f) {
+    String run = db.tx(s -> s.find(PassEntity.class, passId).runId);
+    held(
+        passId,
+        f.epoch(),
+        (s, p) -> {
+          if (f.code().equals("may-pass")) {
+            again(s, p, f.message());
+          } else {
+            p.state = "failed";
+            p.problem = f.code() + ": " + f.message();
+          }
+        });
+    runs.wake(run);
+  }
+
+  /** Revokes every export of a pass: when this returns nobody reads or writes through it. */
+  public void seal(String passId) {
+    PassEntity pass = db.tx(s -> s.find(PassEntity.class, passId));
+    for (PassDisk disk : disks(pass)) {
+      sites.driver(disk.sourceSite()).source().closeExport(exportName(pass, disk, "s"));
+      ledger.release(disk.sourceSite(), "export", exportName(pass, disk, "s"));
+      if (!disk.targetVolume().isEmpty()) {
+        sites.driver(disk.targetSite()).target().closeExport(exportName(pass, disk, "t"));
+        ledger.release(disk.targetSite(), "export", exportName(pass, disk, "t"));
+      }
+    }
+  }
+
+  /**
+   * Ends a pass that is given up: no tug may go on, its exports go as soon as their sites allow.
+   */
+  public void abandon(String passId, String problem) {
+    PassEntity pass =
+        db.tx(
+            s -> {
+              PassEntity p = s.find(PassEntity.class, passId, LockMode.PESSIMISTIC_WRITE);
+              if (p.endedAt == null) {
+                p.epoch++;
+                p.state = "failed";
+                p.problem = problem;
+              }
+              return p;
+            });
+    for (PassDisk disk : disks(pass)) {
+      ledger.remove(disk.sourceSite(), "export", exportName(pass, disk, "s"));
+      if (!disk.targetVolume().isEmpty()) {
+        ledger.remove(disk.targetSite(), "export", exportName(pass, disk, "t"));
+      }
+    }
+  }
+
+  /** Closes a pass's record. */
+  public static void close(Session s, PassEntity pass, String state, Instant now) {
+    pass.state = state;
+    pass.endedAt = now;
+    s.createNativeMutationQuery("delete from pass_digests where pass_id = ?1")
+        .setParameter(1, pass.id)
+        .executeUpdate();
+  }
+}

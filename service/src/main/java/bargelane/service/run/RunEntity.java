@@ -1,0 +1,55 @@
+package bargelane.service.run;
+
+import jakarta.persistence.Column;
+import jakarta.persistence.Entity;
+import jakarta.persistence.Id;
+import jakarta.persistence.Table;
+import java.time.Instant;
+import org.hibernate.annotations.JdbcTypeCode;
+import org.hibernate.type.SqlTypes;
+
+/** A piece of work. */
+@Entity
+@Table(name = "run")
+public class RunEntity {
+
+  @Id public String id;
+
+  public String kind;
+
+  public String title;
+
+  @Column(name = "tow_id")
+  public String towId;
+
+  @Column(name = "site_id")
+  public String siteId;
+
+  @Column(name = "parent_id")
+  public String parentId;
+
+  public String state;
+
+  public long epoch;
+
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String input;
+
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String notes;
+
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String problem;
+
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String result;
+
+  @Column(name = "started_by")
+  public String startedBy;
+
+  @Column(name = "started_at")
+  public Instant startedAt;
+
+  @Column(name = "ended_at")
+  public Instant endedAt;
+}

@@ -1,0 +1,30 @@
+package bargelane.service.run;
+
+import java.time.Duration;
+import java.util.List;
+
+/**
+ * A kind of run: its steps, and how it is backed out when one fails. Steps are the same each time
+ * they are asked for.
+ */
+public interface RunKind {
+
+  String name();
+
+  List<Step> steps(Work work);
+
+  /** Steps that leave things as they were; each is tried until it works or the patience ends. */
+  default List<Step> backOut(Work work) {
+    return List.of();
+  }
+
+  /** Whether it changes machines, so that only one such run may be open for each. */
+  default boolean changesMachines() {
+    return false;
+  }
+
+  /** How long a failure that may pass is waited for, a step. */
+  default Duration patience() {
+    return Duration.ofSeconds(60);
+  }
+}

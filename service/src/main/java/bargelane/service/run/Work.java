@@ -1,0 +1,102 @@
+package bargelane.service.run;
+
+import bargelane.service.db.Json;
+import com.fasterxml.jackson.databind.JsonNode;
+import com.fasterxml.jackson.databind.node.ObjectNode;
+import java.time.Instant;
+import java.util.Optional;
+
+/**
+ * A run while it is driven: its input, and notes that are stored before the next line of code runs.
+ * All writes carry the run's epoch; when another has taken over they throw {@link StaleEpoch}.
+ */
+public final class Work {
+
+  /** Another node, or an earlier life of this one, no longer owns the run. */
+  public static final class StaleEpoch extends RuntimeException {
+    private static final long serialVersionUID = 1;
+
+    public StaleEpoch(String run) {
+      super("run " + run + " was taken over");
+    }
+  }
+
+  private final RunEngine engine;
+  private final RunEntity run;
+  private final ObjectNode input;
+  private final ObjectNode notes;
+
+  Work(RunEngine engine, RunEntity run) {
+    this.engine = engine;
+    this.run = run;
+    this.input = Json.object(run.input);
+    this.notes = Json.object(run.notes);
+  }
+
+  public String runId() {
+    return run.id;
+  }
+
+  public String towId() {
+    return run.towId;
+  }
+
+  public String siteId() {
+    return run.siteId;
+  }
+
+  public String startedBy() {
+    return run.startedBy;
+  }
+
+  public Instant startedAt() {
+    return run.startedAt;
+  }
+
+  long epoch() {
+    return run.epoch;
+  }
+
+  RunEntity entity() {
+    return run;
+  }
+
+  /** What the run was started with. */
+  public JsonNode input() {
+    return input;
+  }
+
+  /** A note, if it was made. */
+  public Optional<String> note(String key) {
+    return Optional.ofNullable(notes.get(key)).map(JsonNode::asText);
+  }
+
+  /** A note as JSON; missing if it was not made. */
+  public JsonNode noted(String key) {
+    return notes.path(key);
+  }
+
+  /** The note, made now if it was not. Stored when this returns. */
+  public String noteOnce(String key, java.util.function.Supplier<String> make) {
+    if (!notes.has(key)) {
+      note(key, make.get());
+    }
+    return notes.get(key).asText();
+  }
+
+  /** Stores a note. */
+  public void note(String key, Object value) {
+    notes.set(key, Json.MAPPER.valueToTree(value));
+    engine.storeNotes(run, notes.toString());
+  }
+
+  /** Stores what the run came to; shown with it. */
+  public void result(Object value) {
+    engine.storeResult(run, Json.text(value));
+  }
+
+  /** The problem that is being backed out. */
+  public Optional<String> problem() {
+    return Optional.ofNullable(run.problem);
+  }
+}

@@ -1,0 +1,155 @@
+package bargelane.service.site;
+
+import bargelane.service.db.Db;
+import bargelane.service.db.Ids;
+import bargelane.sites.SiteDriver;
+import bargelane.sites.SiteException;
+import bargelane.sites.Target.Owned;
+import java.time.Clock;
+import java.util.Comparator;
+import java.util.List;
+import java.util.Optional;
+import org.hibernate.Session;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * Everything of ours at the sites. A thing is recorded under its name before it is made, and its
+ * record is deleted after it is gone; what can't be removed at once, because its site is away,
+ * stays recorded as unwanted and is removed when the site is back. Things that carry our tag but no
+ * record are listed, never deleted.
+ */
+public final class Ledger {
+
+  /** Kinds in the order in which they can be removed: what uses comes before what is used. */
+  private static final List<String> ORDER =
+      List.of("export", "machine", "network", "snapshot", "marker", "volume", "point");
+
+  private static final Logger log = LoggerFactory.getLogger(Ledger.class);
+
+  private final Db db;
+  private final Sites sites;
+  private final Clock clock;
+  private final String installation;
+
+  public Ledger(Db db, Sites sites, Clock clock, String installation) {
+    this.db = db;
+    this.sites = sites;
+    this.clock = clock;
+    this.installation = installation;
+  }
+
+  /** The tag of a tow's things. */
+  public String owner(String towId) {
+    return "bargelane/" + installation + "/" + towId;
+  }
+
+  /** The tag that all things of this installation begin with. */
+  public String ownerPrefix() {
+    return "bargelane/" + installation + "/";
+  }
+
+  /** Records a thing that is about to be made, and gives its owner tag. */
+  public String plan(String siteId, String towId, String kind, String name) {
+    String owner = owner(towId);
+    db.run(
+        s -> {
+          if (find(s, siteId, kind, name).isEmpty()) {
+            SiteObjectEntity o = new SiteObjectEntity();
+            o.id = Ids.next("obj");
+            o.siteId = siteId;
+            o.towId = towId;
+            o.kind = kind;
+            o.name = name;
+            o.owner = owner;
+            o.wanted = true;
+            o.recordedAt = clock.instant();
+            o.problem = "";
+            s.persist(o);
+          }
+        });
+    return owner;
+  }
+
+  private static Optional<SiteObjectEntity> find(
+      Session s, String siteId, String kind, String name) {
+    return Db.first(
+        s,
+        SiteObjectEntity.class,
+        "from SiteObjectEntity where siteId = ?1 and kind = ?2 and name = ?3",
+        siteId,
+        kind,
+        name);
+  }
+
+  /** A thing became the site's own: it is ours no more. */
+  public void release(String siteId, String kind, String name) {
+    db.run(s -> find(s, siteId, kind, name).ifPresent(s::remove));
+  }
+
+  /** Marks a thing as unwanted in the caller's transaction; {@link #sweep} removes it. */
+  public static void drop(Session s, String siteId, String kind, String name) {
+    find(s, siteId, kind, name).ifPresent(o -> o.wanted = false);
+  }
+
+  /**
+   * Removes a thing now, or as soon as its site lets us. Gives what stands in the way, empty if it
+   * is gone.
+   */
+  public Optional<String> remove(String siteId, String kind, String name) {
+    db.run(s -> drop(s, siteId, kind, name));
+    return db.tx(s -> find(s, siteId, kind, name)).flatMap(this::tryRemove);
+  }
+
+  private Optional<String> tryRemove(SiteObjectEntity o) {
+    try {
+      SiteDriver driver = sites.driver(o.siteId);
+      switch (o.kind) {
+        case "export" -> driver.target().closeExport(o.name);
+        case "snapshot" -> driver.source().dropSnapshot(o.name);
+        case "marker" -> driver.source().forgetMarker(o.name);
+        case "volume" -> driver.target().deleteVolume(o.name);
+        case "point" -> driver.target().deletePoint(o.name);
+        case "machine" -> {
+          for (String id : ids(driver, o)) {
+            driver.compute().stop(id);
+            driver.compute().remove(id);
+          }
+        }
+        case "network" -> ids(driver, o).forEach(driver.compute()::removeNetwork);
+        default -> throw new IllegalStateException("kind " + o.kind);
+      }
+      db.run(s -> Optional.ofNullable(s.find(SiteObjectEntity.class, o.id)).ifPresent(s::remove));
+      return Optional.empty();
+    } catch (SiteException e) {
+      db.run(
+          s ->
+              Optional.ofNullable(s.find(SiteObjectEntity.class, o.id))
+                  .ifPresent(x -> x.problem = e.getMessage()));
+      return Optional.of(e.getMessage());
+    }
+  }
+
+  private static List<String> ids(SiteDriver driver, SiteObjectEntity o) {
+    return driver.target().owned(o.owner).stream()
+        .filter(x -> x.kind().equals(o.kind) && x.name().equals(o.name))
+        .map(Owned::id)
+        .toList();
+  }
+
+  /** Removes everything unwanted that can be removed now. Gives what could not be. */
+  public List<String> sweep() {
+    List<SiteObjectEntity> unwanted =
+        db.tx(s -> Db.list(s, SiteObjectEntity.class, "from SiteObjectEntity where not wanted"));
+    return unwanted.stream()
+        .sorted(Comparator.comparingInt(o -> ORDER.indexOf(o.kind)))
+        .flatMap(o -> tryRemove(o).map(why -> o.kind + " " + o.name + ": " + why).stream())
+        .peek(why -> log.debug("not removed yet: {}", why))
+        .toList();
+  }
+
+  /** Whether a thing is recorded. */
+  public boolean recorded(String siteId, String kind, String name) {
+    return db.tx(s -> find(s, siteId, kind, name)).isPresent();
+  }
+}

@@ -1,0 +1,44 @@
+package bargelane.service.site;
+
+import jakarta.persistence.Column;
+import jakarta.persistence.Entity;
+import jakarta.persistence.Id;
+import jakarta.persistence.Table;
+import java.time.Instant;
+import org.hibernate.annotations.JdbcTypeCode;
+import org.hibernate.type.SqlTypes;
+
+/** A site, with what its last check and scan found. */
+@Entity
+@Table(name = "site")
+public class SiteEntity {
+
+  @Id public String id;
+
+  public String name;
+
+  public String kind;
+
+  public String address;
+
+  @Column(name = "credential_id")
+  public String credentialId;
+
+  @Column(name = "created_at")
+  public Instant createdAt;
+
+  @Column(name = "checked_at")
+  public Instant checkedAt;
+
+  @Column(name = "scanned_at")
+  public Instant scannedAt;
+
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String findings;
+
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String capabilities;
+
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String inventory;
+}

@@ -1,0 +1,34 @@
+package bargelane.service.site;
+
+import jakarta.persistence.Column;
+import jakarta.persistence.Entity;
+import jakarta.persistence.Id;
+import jakarta.persistence.Table;
+import java.time.Instant;
+
+/** Something of ours at a site, recorded before it is made. */
+@Entity
+@Table(name = "site_object")
+public class SiteObjectEntity {
+
+  @Id public String id;
+
+  @Column(name = "site_id")
+  public String siteId;
+
+  @Column(name = "tow_id")
+  public String towId;
+
+  public String kind;
+
+  public String name;
+
+  public String owner;
+
+  public boolean wanted;
+
+  @Column(name = "recorded_at")
+  public Instant recordedAt;
+
+  public String problem;
+}

@@ -1,0 +1,357 @@
+package bargelane.service.site;
+
+import bargelane.api.CredentialEdit;
+import bargelane.api.FindingView;
+import bargelane.api.ScanResult;
+import bargelane.api.SiteAdd;
+import bargelane.api.SiteView;
+import bargelane.core.finding.Finding;
+import bargelane.core.site.Capabilities;
+import bargelane.core.site.Inventory;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.service.db.Db;
+import bargelane.service.db.Ids;
+import bargelane.service.db.Json;
+import bargelane.service.event.Events;
+import bargelane.service.http.ProblemException;
+import bargelane.sites.Drivers;
+import bargelane.sites.SiteDriver;
+import bargelane.sites.SiteException;
+import com.fasterxml.jackson.core.type.TypeReference;
+import java.time.Clock;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import org.hibernate.Session;
+
+/** Sites and their credentials, checks and scans; and the inventory that scans fill. */
+public final class Sites {
+
+  private final Db db;
+  private final Vault vault;
+  private final Events events;
+  private final Clock clock;
+
+  public Sites(Db db, Vault vault, Events events, Clock clock) {
+    this.db = db;
+    this.vault = vault;
+    this.events = events;
+    this.clock = clock;
+  }
+
+  /** A site by id or name. */
+  public static SiteEntity find(Session session, String ref) {
+    return Db.first(session, SiteEntity.class, "from SiteEntity where id = ?1 or name = ?1", ref)
+        .orElseThrow(() -> ProblemException.missing("site", ref));
+  }
+
+  /** The driver of a site. */
+  public SiteDriver driver(String siteId) {
+    return db.tx(
+        s -> {
+          SiteEntity site = s.find(SiteEntity.class, siteId);
+          CredentialEntity credential = s.find(CredentialEntity.class, site.credentialId);
+          return Drivers.open(
+              site.kind,
+              site.name,
+              site.address,
+              vault.open(credential.id, credential.sealed),
+              clock);
+        });
+  }
+
+  /** What a site's platform can do, as of the last check or scan. */
+  public static Capabilities capabilities(SiteEntity site) {
+    if (site.capabilities == null) {
+      throw ProblemException.conflict(
+          "site-not-scanned",
+          "site " + site.name + " was not scanned yet",
+          "bargelane site scan " + site.name);
+    }
+    return Json.read(site.capabilities, Capabilities.class);
+  }
+
+  /** What a site consists of, as of the last scan. */
+  public static Inventory inventory(SiteEntity site) {
+    if (site.inventory == null) {
+      throw ProblemException.conflict(
+          "site-not-scanned",
+          "site " + site.name + " was not scanned yet",
+          "bargelane site scan " + site.name);
+    }
+    return Json.read(site.inventory, Inventory.class);
+  }
+
+  public SiteView add(SiteAdd asked) {
+    name("site", asked.name());
+    if (asked.token() == null || asked.token().isBlank()) {
+      throw ProblemException.invalid(
+          "token-missing",
+          "site " + asked.name() + " needs a token",
+          "give it with --token-file FILE");
+    }
+    try {
+      Drivers.open(
+          asked.kind() == null ? "standin" : asked.kind(),
+          asked.name(),
+          asked.address() == null ? "" : asked.address(),
+          asked.token(),
+          clock);
+    } catch (IllegalArgumentException e) {
+      throw ProblemException.invalid(
+          "site-malformed",
+          "site " + asked.name() + ": " + e.getMessage(),
+          "give --kind and --address as the site's page in docs/sites.md says");
+    }
+    String id =
+        db.tx(
+            s -> {
+              unused(s, "SiteEntity", "site", asked.name());
+              CredentialEntity credential = new CredentialEntity();
+              credential.id = Ids.next("cred");
+              credential.name = asked.name();
+              credential.sealed = vault.seal(credential.id, asked.token());
+              credential.changedAt = clock.instant();
+              s.persist(credential);
+              SiteEntity site = new SiteEntity();
+              site.id = Ids.next("site");
+              site.name = asked.name();
+              site.kind = asked.kind() == null ? "standin" : asked.kind();
+              site.address = asked.address();
+              site.credentialId = credential.id;
+              site.createdAt = clock.instant();
+              site.findings = "[]";
+              s.persist(site);
+              events.tell(s, "site", site.id, null, "site " + site.name + " added", null);
+              return site.id;
+            });
+    return view(id);
+  }
+
+  /** Refuses a name that can't be typed easily. */
+  public static void name(String kind, String name) {
+    if (name == null || !name.matches("[a-z0-9][a-z0-9-]{0,39}")) {
+      throw ProblemException.invalid(
+          "name-malformed",
+          "'" + name + "' can't be the name of a " + kind,
+          "use up to 40 lower-case letters, digits and dashes");
+    }
+  }
+
+  /** Refuses a name that is taken. */
+  public static void unused(Session s, String entity, String kind, String name) {
+    if (!Db.list(s, Object.class, "from " + entity + " where name = ?1", name).isEmpty()) {
+      throw ProblemException.conflict(
+          kind + "-exists",
+          "there is a " + kind + " '" + name + "' already",
+          "choose another name");
+    }
+  }
+
+  public SiteView rotate(String ref, CredentialEdit edit) {
+    String id =
+        db.tx(
+            s -> {
+              SiteEntity site = find(s, ref);
+              CredentialEntity credential = s.find(CredentialEntity.class, site.credentialId);
+              credential.sealed = vault.seal(credential.id, edit.token());
+              credential.changedAt = clock.instant();
+              return site.id;
+            });
+    return check(id);
+  }
+
+  public void remove(String ref) {
+    db.run(
+        s -> {
+          SiteEntity site = find(s, ref);
+          if (!Db.list(
+                  s,
+                  Object.class,
+                  "from LaneEntity where fromSiteId = ?1 or toSiteId = ?1",
+                  site.id)
+              .isEmpty()) {
+            throw ProblemException.conflict(
+                "site-in-use",
+                "site " + site.name + " is an end of a lane",
+                "remove the lane first");
+          }
+          Db.change(s, "delete from MachineEntity where siteId = ?1", site.id);
+          s.remove(site);
+          s.remove(s.find(CredentialEntity.class, site.credentialId));
+        });
+  }
+
+  /** Tests a site now and stores what it found. */
+  public SiteView check(String ref) {
+    String id = db.tx(s -> find(s, ref).id);
+    SiteDriver driver = driver(id);
+    List<Finding> findings = driver.check();
+    Capabilities capabilities =
+        findings.stream()
+                .noneMatch(
+                    f ->
+                        f.code() == Finding.Code.SITE_UNREACHABLE
+                            || f.code() == Finding.Code.SITE_TOKEN_REFUSED)
+            ? capabilitiesOrNull(driver)
+            : null;
+    db.run(
+        s -> {
+          SiteEntity site = s.find(SiteEntity.class, id);
+          site.findings = Json.text(findings);
+          site.checkedAt = clock.instant();
+          if (capabilities != null) {
+            site.capabilities = Json.text(capabilities);
+          }
+          events.tell(
+              s,
+              "site",
+              id,
+              null,
+              "site "
+                  + site.name
+                  + " checked: "
+                  + (findings.isEmpty() ? "ready" : findings.size() + " findings"),
+              null);
+        });
+    return view(id);
+  }
+
+  private static Capabilities capabilitiesOrNull(SiteDriver driver) {
+    try {
+      return driver.capabilities();
+    } catch (SiteException e) {
+      return null;
+    }
+  }
+
+  /** Reads a site's inventory and stores what changed. */
+  public ScanResult scan(String siteId) {
+    SiteDriver driver = driver(siteId);
+    Capabilities capabilities = driver.capabilities();
+    Inventory inventory = driver.inventory();
+    return db.tx(
+        s -> {
+          SiteEntity site =
+              s.find(SiteEntity.class, siteId, org.hibernate.LockMode.PESSIMISTIC_WRITE);
+          site.scannedAt = clock.instant();
+          site.capabilities = Json.text(capabilities);
+          site.inventory = Json.text(inventory);
+          return merge(s, site, inventory, clock.instant());
+        });
+  }
+
+  private static ScanResult merge(Session s, SiteEntity site, Inventory inventory, Instant now) {
+    Map<String, MachineEntity> known = new HashMap<>();
+    Db.list(s, MachineEntity.class, "from MachineEntity where siteId = ?1", site.id)
+        .forEach(m -> known.put(m.platformId, m));
+    List<String> appeared = new ArrayList<>();
+    List<String> changed = new ArrayList<>();
+    List<String> vanished = new ArrayList<>();
+    int seen = 0;
+    for (MachineFacts facts : inventory.machines()) {
+      MachineEntity machine = known.remove(facts.platformId());
+      if (machine == null && !facts.owner().isEmpty()) {
+        continue;
+      }
+      seen++;
+      if (machine == null) {
+        machine = new MachineEntity();
+        machine.id = Ids.next("m");
+        machine.siteId = site.id;
+        machine.platformId = facts.platformId();
+        machine.firstSeen = now;
+        appeared.add(facts.name());
+        fill(machine, facts, now);
+        s.persist(machine);
+      } else {
+        if (!Json.read(machine.facts, MachineFacts.class).equals(facts)
+            || machine.vanishedAt != null) {
+          (machine.vanishedAt != null ? appeared : changed).add(facts.name());
+        }
+        fill(machine, facts, now);
+      }
+    }
+    for (MachineEntity gone : known.values()) {
+      if (gone.vanishedAt == null) {
+        gone.vanishedAt = now;
+        vanished.add(gone.name);
+      }
+    }
+    return new ScanResult(
+        seen,
+        appeared,
+        changed,
+        vanished,
+        appeared.isEmpty() && changed.isEmpty() && vanished.isEmpty());
+  }
+
+  private static void fill(MachineEntity machine, MachineFacts facts, Instant now) {
+    machine.name = facts.name();
+    machine.facts = Json.text(facts);
+    machine.lastSeen = now;
+    machine.vanishedAt = null;
+  }
+
+  public List<SiteView> list() {
+    return db.tx(
+        s ->
+            Db.list(s, SiteEntity.class, "from SiteEntity order by name").stream()
+                .map(e -> view(s, e))
+                .toList());
+  }
+
+  public SiteView view(String ref) {
+    return db.tx(s -> view(s, find(s, ref)));
+  }
+
+  private static SiteView view(Session s, SiteEntity e) {
+    List<Finding> findings = Json.read(e.findings, new TypeReference<List<Finding>>() {});
+    Capabilities c = e.capabilities == null ? null : Json.read(e.capabilities, Capabilities.class);
+    Long machines =
+        Db.first(
+                s,
+                Long.class,
+                "select count(*) from MachineEntity where siteId = ?1 and vanishedAt is null",
+                e.id)
+            .orElse(0L);
+    String status =
+        e.checkedAt == null
+            ? "new"
+            : findings.stream().anyMatch(Finding::blocks) ? "finding" : "ready";
+    return new SiteView(
+        e.id,
+        e.name,
+        e.kind,
+        e.address,
+        e.credentialId,
+        status,
+        e.checkedAt,
+        e.scannedAt,
+        machines.intValue(),
+        c == null ? null : c.platform(),
+        c == null ? null : c.version(),
+        c == null ? null : c.instant().name().toLowerCase(Locale.ROOT),
+        c == null ? null : c.granularityBytes(),
+        c == null ? null : c.markersSurviveCrash(),
+        views(findings));
+  }
+
+  /** Findings as they are told. */
+  public static List<FindingView> views(List<Finding> findings) {
+    return findings.stream()
+        .map(
+            f ->
+                new FindingView(
+                    f.code().text(),
+                    f.blocks(),
+                    f.thing(),
+                    f.cause(),
+                    f.remedy(),
+                    f.who().name().toLowerCase(Locale.ROOT).replace('_', ' ')))
+        .toList();
+  }
+}

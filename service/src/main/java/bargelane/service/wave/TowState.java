@@ -1,0 +1,159 @@
+package bargelane.service.wave;
+
+import bargelane.core.site.Capabilities;
+import bargelane.core.site.Capabilities.Reach;
+import bargelane.service.db.Db;
+import bargelane.service.db.Json;
+import bargelane.service.lane.LaneEntity;
+import bargelane.service.site.SiteEntity;
+import bargelane.service.site.Sites;
+import java.util.ArrayList;
+import java.util.Collections;
+import java.util.List;
+import java.util.Optional;
+import java.util.TreeSet;
+import org.hibernate.Session;
+
+/** A tow with all that belongs to it, as it was when it was loaded. */
+public final class TowState {
+
+  public final WaveEntity wave;
+  public final TowEntity tow;
+  public final LaneEntity lane;
+  public final TimetableEntity timetable;
+  public final SiteEntity home;
+  public final SiteEntity away;
+
+  /** By rank, then name. */
+  public final List<MemberEntity> members;
+
+  /** The leg that is open or paused. */
+  public final Optional<LegEntity> leg;
+
+  /** The inventory's facts of each machine, as JSON, by machine id. */
+  public final java.util.Map<String, String> facts = new java.util.HashMap<>();
+
+  /** Of the leg, by member and disk. */
+  public final List<ReplicaEntity> replicas;
+
+  private TowState(Session s, TowEntity tow) {
+    this.tow = tow;
+    this.wave = s.find(WaveEntity.class, tow.waveId);
+    this.lane = s.find(LaneEntity.class, wave.laneId);
+    this.timetable = s.find(TimetableEntity.class, wave.timetableId);
+    this.home = s.find(SiteEntity.class, lane.fromSiteId);
+    this.away = s.find(SiteEntity.class, lane.toSiteId);
+    this.members =
+        Db.list(
+            s,
+            MemberEntity.class,
+            "from MemberEntity where towId = ?1 order by rank, name",
+            tow.id);
+    for (MemberEntity m : members) {
+      facts.put(m.machineId, s.find(bargelane.service.site.MachineEntity.class, m.machineId).facts);
+    }
+    this.leg =
+        Db.first(
+            s,
+            LegEntity.class,
+            "from LegEntity where towId = ?1 and state in ('open', 'paused')",
+            tow.id);
+    this.replicas =
+        leg.map(
+                l ->
+                    Db.list(
+                        s,
+                        ReplicaEntity.class,
+                        "from ReplicaEntity where legId = ?1 order by memberId, disk",
+                        l.id))
+            .orElse(List.of());
+  }
+
+  public static TowState load(Session s, String towId) {
+    return new TowState(s, s.find(TowEntity.class, towId));
+  }
+
+  public SiteEntity site(Side side) {
+    return side == Side.HOME ? home : away;
+  }
+
+  public String siteId(Side side) {
+    return site(side).id;
+  }
+
+  /** The side that is read on a leg. */
+  public static Side source(LegEntity leg) {
+    return leg.direction.equals("out") ? Side.HOME : Side.AWAY;
+  }
+
+  /** The side where the machines run. */
+  public Side standing() {
+    return tow.landed ? Side.AWAY : Side.HOME;
+  }
+
+  public static Optional<Berth> berth(MemberEntity member, Side side) {
+    return Optional.ofNullable(side == Side.HOME ? member.home : member.away)
+        .map(j -> Json.read(j, Berth.class));
+  }
+
+  public static void berth(MemberEntity member, Side side, Berth berth) {
+    String json = berth == null ? null : Json.text(berth);
+    if (side == Side.HOME) {
+      member.home = json;
+    } else {
+      member.away = json;
+    }
+  }
+
+  /** Ranks in start order. */
+  public List<Integer> ranks() {
+    TreeSet<Integer> ranks = new TreeSet<>();
+    members.forEach(m -> ranks.add(m.rank));
+    return List.copyOf(ranks);
+  }
+
+  public List<MemberEntity> ofRank(int rank) {
+    return members.stream().filter(m -> m.rank == rank).toList();
+  }
+
+  /** Members from the last rank to the first: the order in which they are stopped. */
+  public List<MemberEntity> stopOrder() {
+    List<MemberEntity> order = new ArrayList<>(members);
+    Collections.reverse(order);
+    return order;
+  }
+
+  public List<ReplicaEntity> replicasOf(MemberEntity member) {
+    return replicas.stream().filter(r -> r.memberId.equals(member.id)).toList();
+  }
+
+  public List<String> machineIds() {
+    return members.stream().map(m -> m.machineId).toList();
+  }
+
+  /** How wide one snapshot reaches at a side. */
+  public Reach reach(Side side) {
+    Capabilities c = Sites.capabilities(site(side));
+    return c.instant();
+  }
+
+  /** A snapshot or marker reaches a machine or the whole site: one name for each that is taken. */
+  public static String nameFor(String base, Reach reach, MemberEntity member) {
+    return reach == Reach.SITE ? base : base + "-" + member.id;
+  }
+
+  /** All snapshot or marker names of a base at a side. */
+  public List<String> names(String base, Side side) {
+    Reach reach = reach(side);
+    return members.stream().map(m -> nameFor(base, reach, m)).distinct().toList();
+  }
+
+  /** The newest complete point of the leg. */
+  public static Optional<PointEntity> newestPoint(Session s, LegEntity leg) {
+    return Db.first(
+        s,
+        PointEntity.class,
+        "from PointEntity where legId = ?1 order by asOf desc, number desc",
+        leg.id);
+  }
+}

@@ -1,0 +1,29 @@
+package bargelane.service.wave;
+
+import jakarta.persistence.Column;
+import jakarta.persistence.Entity;
+import jakarta.persistence.Id;
+import jakarta.persistence.Table;
+import java.time.Instant;
+
+/** A wave. */
+@Entity
+@Table(name = "wave")
+public class WaveEntity {
+
+  @Id public String id;
+
+  public String name;
+
+  @Column(name = "lane_id")
+  public String laneId;
+
+  @Column(name = "timetable_id")
+  public String timetableId;
+
+  @Column(name = "created_at")
+  public Instant createdAt;
+
+  @Column(name = "settled_at")
+  public Instant settledAt;
+}

@@ -1,0 +1,71 @@
+package bargelane.sites;
+
+import bargelane.core.lane.Placement.PlacedNic;
+import bargelane.core.site.Inventory.Ingress;
+import bargelane.core.site.Inventory.MachineFacts;
+import java.util.List;
+import java.util.Map;
+
+/**
+ * A site as the side that runs machines. Obligations of every implementation:
+ *
+ * <ul>
+ *   <li>{@link #define} makes a machine that is off; the same name and owner again gives the one
+ *       that is there.
+ *   <li>A fenced machine can't be started by anybody until the fence is taken away.
+ *   <li>{@link #stop} returns when the guest no longer writes and its writes are on its disks.
+ *   <li>An isolated network reaches nothing else; {@link #wayIn} leads to a machine on one all the
+ *       same.
+ * </ul>
+ */
+public interface Compute {
+
+  /** A machine to define. Disks are volumes in boot order. */
+  record Spec(
+      String name,
+      String owner,
+      String size,
+      int cpus,
+      long memoryMib,
+      String os,
+      String firmware,
+      String zone,
+      List<String> disks,
+      List<PlacedNic> nics,
+      List<Ingress> ingress,
+      Map<String, String> labels) {}
+
+  /** Where a machine's service answers, as seen from here. */
+  record WayIn(String host, int port) {}
+
+  /** Makes a machine and gives its id. */
+  String define(Spec spec);
+
+  /** One machine as it is now. */
+  MachineFacts machine(String id);
+
+  void start(String id);
+
+  void stop(String id);
+
+  void fence(String id);
+
+  void unfence(String id);
+
+  /** Removes a machine, not its disks. */
+  void remove(String id);
+
+  /** Gives a machine that is off other disks. */
+  void attach(String id, List<String> disks);
+
+  /** Sets a machine's owner tag; the empty one makes it the site's own. */
+  void ownMachine(String id, String owner);
+
+  /** How to reach a running machine. */
+  WayIn wayIn(String id);
+
+  /** Makes an isolated network with the addresses of a subnet and gives its id. */
+  String isolate(String name, String like, String owner);
+
+  void removeNetwork(String id);
+}

@@ -1,0 +1,30 @@
+package bargelane.sites;
+
+import bargelane.core.finding.Finding;
+import bargelane.core.site.Capabilities;
+import bargelane.core.site.Inventory;
+import java.util.List;
+
+/**
+ * A site of any platform. A site plays whichever role its facets allow, since failback turns every
+ * lane round. Calls are made by the service; disk bytes go another way, through the exports that
+ * the facets hand out. Failures are {@link SiteException}s. Drivers hold no state but their
+ * connection and may be used from several threads.
+ */
+public interface SiteDriver {
+
+  /** Tests reach, permissions, clock and version; never throws for what it finds. */
+  List<Finding> check();
+
+  /** What this platform can do. */
+  Capabilities capabilities();
+
+  /** Everything there is. */
+  Inventory inventory();
+
+  Source source();
+
+  Target target();
+
+  Compute compute();
+}

@@ -1,0 +1,36 @@
+package bargelane.sites;
+
+/**
+ * A call to a site failed, in one of three ways. The code is stable; the message names thing and
+ * cause.
+ */
+public final class SiteException extends RuntimeException {
+  private static final long serialVersionUID = 1;
+
+  /** What a failure means for the one who asked. */
+  public enum Kind {
+    /** The same call may succeed later: the site is away or busy. */
+    MAY_PASS,
+    /** The same call will fail again until somebody changes something. */
+    FINAL,
+    /** The site can't tell what changed since a marker: compare instead. */
+    MARKER_LOST
+  }
+
+  private final Kind kind;
+  private final String code;
+
+  public SiteException(Kind kind, String code, String message, Throwable cause) {
+    super(message, cause);
+    this.kind = kind;
+    this.code = code;
+  }
+
+  public Kind kind() {
+    return kind;
+  }
+
+  public String code() {
+    return code;
+  }
+}

@@ -1,0 +1,59 @@
+package bargelane.sites;
+
+import java.util.List;
+import java.util.Optional;
+
+/**
+ * A site as the side that is written. Obligations of every implementation:
+ *
+ * <ul>
+ *   <li>A point is immutable and complete: it holds every volume it was frozen from, as they were
+ *       at one moment when nobody wrote.
+ *   <li>A clone begins as its point and may be written without changing it.
+ *   <li>Deleting a point changes no other point, volume or clone.
+ *   <li>Names come from the caller; creating the same name again, or removing one that is gone,
+ *       does nothing.
+ *   <li>Everything made here carries the caller's owner tag until it is released.
+ * </ul>
+ */
+public interface Target extends Exporter {
+
+  /** Something at the site that carries an owner tag. */
+  record Owned(String kind, String id, String name, String owner) {}
+
+  /** A point at the site and its volumes. */
+  record PointRef(String name, String owner, List<String> volumes) {}
+
+  /** Makes a blank volume of {@code bytes}. */
+  void createVolume(String name, String owner, long bytes, String storage);
+
+  /** Makes a volume that begins as one volume of a point. */
+  void cloneVolume(String name, String owner, String storage, String point, String volume);
+
+  /** Removes a volume that no machine uses; its points stay. */
+  void deleteVolume(String name);
+
+  /** Offers a volume. */
+  ExportRef openVolume(String export, String volume, boolean write);
+
+  /** Freezes volumes into a point. */
+  void freeze(String point, String owner, List<String> volumes);
+
+  /** Removes a point and what only it needed. */
+  void deletePoint(String point);
+
+  /** Points whose owner begins so. */
+  List<PointRef> points(String ownerPrefix);
+
+  /** Lays a small file beside a point, replacing one of the same name. */
+  void attach(String point, String file, byte[] content);
+
+  /** Reads a small file beside a point; empty if there is none. */
+  Optional<byte[]> attachment(String point, String file);
+
+  /** Sets a volume's owner tag; the empty one makes it the site's own. */
+  void own(String volume, String owner);
+
+  /** Everything whose owner begins so. */
+  List<Owned> owned(String ownerPrefix);
+}

@@ -1,0 +1,126 @@
+package bargelane.tug;
+
+import bargelane.api.Lease;
+import bargelane.api.LeaseDone;
+import bargelane.api.LeaseFailed;
+import bargelane.api.LeaseIntent;
+import bargelane.api.LeaseReport;
+import bargelane.api.LeaseTake;
+import com.fasterxml.jackson.databind.DeserializationFeature;
+import com.fasterxml.jackson.databind.ObjectMapper;
+import java.io.IOException;
+import java.net.URI;
+import java.net.http.HttpClient;
+import java.net.http.HttpRequest;
+import java.net.http.HttpResponse;
+import java.nio.charset.StandardCharsets;
+import java.time.Duration;
+import java.util.Optional;
+
+/** The lease desk of a service, over its HTTP interface. */
+public final class HttpLeaseDesk implements LeaseDesk {
+
+  private static final ObjectMapper JSON =
+      new ObjectMapper().configure(DeserializationFeature.FAIL_ON_UNKNOWN_PROPERTIES, false);
+
+  private final HttpClient http =
+      HttpClient.newBuilder()
+          .version(HttpClient.Version.HTTP_1_1)
+          .connectTimeout(Duration.ofSeconds(3))
+          .build();
+  private final URI service;
+  private final String token;
+
+  /**
+   * @param service base address, such as {@code http://127.0.0.1:8080}
+   * @param token a token with the right to take leases
+   */
+  public HttpLeaseDesk(URI service, String token) {
+    this.service = service;
+    this.token = token;
+  }
+
+  @Override
+  public Optional<Lease> take(String tug, int waitSeconds) throws IOException {
+    HttpResponse<byte[]> r =
+        send(
+            "POST",
+            "",
+            JSON.writeValueAsBytes(new LeaseTake(tug, waitSeconds)),
+            "take",
+            waitSeconds + 10);
+    return r.statusCode() == 204
+        ? Optional.empty()
+        : Optional.of(JSON.readValue(r.body(), Lease.class));
+  }
+
+  @Override
+  public void report(String pass, LeaseReport report) throws IOException {
+    post(pass, "report", report);
+  }
+
+  @Override
+  public void intent(String pass, LeaseIntent intent) throws IOException {
+    post(pass, "intent", intent);
+  }
+
+  @Override
+  public Optional<byte[]> digests(String pass, int disk) throws IOException {
+    HttpResponse<byte[]> r =
+        send("GET", "/" + pass + "/disks/" + disk + "/digests", new byte[0], pass, 60);
+    return r.statusCode() == 204 ? Optional.empty() : Optional.of(r.body());
+  }
+
+  @Override
+  public void putDigests(String pass, long epoch, int disk, byte[] map) throws IOException {
+    send("PUT", "/" + pass + "/disks/" + disk + "/digests?epoch=" + epoch, map, pass, 60);
+  }
+
+  @Override
+  public void done(String pass, LeaseDone done) throws IOException {
+    post(pass, "done", done);
+  }
+
+  @Override
+  public void failed(String pass, LeaseFailed failed) throws IOException {
+    post(pass, "failed", failed);
+  }
+
+  private void post(String pass, String verb, Object body) throws IOException {
+    send("POST", "/" + pass + "/" + verb, JSON.writeValueAsBytes(body), pass, 30);
+  }
+
+  private HttpResponse<byte[]> send(
+      String method, String path, byte[] body, String pass, int seconds) throws IOException {
+    HttpRequest request =
+        HttpRequest.newBuilder(service.resolve("/api/v1/leases" + path))
+            .timeout(Duration.ofSeconds(seconds))
+            .header("Authorization", "Bearer " + token)
+            .header(
+                "Content-Type",
+                method.equals("PUT") ? "application/octet-stream" : "application/json")
+            .method(
+                method,
+                body.length == 0
+                    ? HttpRequest.BodyPublishers.noBody()
+                    : HttpRequest.BodyPublishers.ofByteArray(body))
+            .build();
+    try {
+      HttpResponse<byte[]> response = http.send(request, HttpResponse.BodyHandlers.ofByteArray());
+      if (response.statusCode() == 409 || response.statusCode() == 404) {
+        throw new LeaseLostException(pass);
+      }
+      if (response.statusCode() >= 300) {
+        throw new IOException(
+            "the service answered "
+                + response.statusCode()
+                + ": "
+                + new String(response.body(), StandardCharsets.UTF_8));
+      }
+      return response;
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IOException("interrupted", e);
+    }
+  }
+}
