@@ -113,7 +113,7 @@ public final class HttpApi implements Closeable {
         });
     for (Endpoints.Endpoint e : endpoints.all()) {
       r.addHttpHandler(
-          HandlerType.valueOf(e.method()), "/api/v1" + e.path(), ctx -> serve(ctx, e));
+          HandlerType.findOrCreate(e.method()), "/api/v1" + e.path(), ctx -> serve(ctx, e));
     }
     r.get("/api/v1/openapi.json", ctx -> ctx.contentType("application/json").result(document));
     r.get(

@@ -1,0 +1,157 @@
+package bargelane.client;
+
+import bargelane.api.Problem;
+import com.fasterxml.jackson.databind.DeserializationFeature;
+import com.fasterxml.jackson.databind.JsonNode;
+import com.fasterxml.jackson.databind.ObjectMapper;
+import com.fasterxml.jackson.datatype.jdk8.Jdk8Module;
+import com.fasterxml.jackson.datatype.jsr310.JavaTimeModule;
+import java.io.IOException;
+import java.net.URI;
+import java.net.http.HttpClient;
+import java.net.http.HttpRequest;
+import java.net.http.HttpRequest.BodyPublishers;
+import java.net.http.HttpResponse;
+import java.net.http.HttpResponse.BodyHandlers;
+import java.time.Duration;
+import java.util.UUID;
+import java.util.stream.Stream;
+
+/** The service's API as a program uses it: JSON in and out, problems as exceptions. */
+public final class ApiClient {
+
+  public static final ObjectMapper JSON =
+      new ObjectMapper()
+          .registerModule(new JavaTimeModule())
+          .registerModule(new Jdk8Module())
+          .disable(com.fasterxml.jackson.databind.SerializationFeature.WRITE_DATES_AS_TIMESTAMPS)
+          .configure(DeserializationFeature.FAIL_ON_UNKNOWN_PROPERTIES, false);
+
+  /** The service answered with a problem. */
+  public static final class ProblemException extends RuntimeException {
+    private static final long serialVersionUID = 1;
+    private final transient Problem problem;
+
+    public ProblemException(Problem problem) {
+      super(problem.detail());
+      this.problem = problem;
+    }
+
+    public Problem problem() {
+      return problem;
+    }
+  }
+
+  /** The service does not answer. */
+  public static final class UnreachableException extends RuntimeException {
+    private static final long serialVersionUID = 1;
+
+    public UnreachableException(URI service, IOException cause) {
+      super(
+          "the service does not answer at "
+              + service
+              + (cause.getMessage() == null ? "" : ": " + cause.getMessage()),
+          cause);
+    }
+  }
+
+  private final HttpClient http =
+      HttpClient.newBuilder()
+          .version(HttpClient.Version.HTTP_1_1)
+          .connectTimeout(Duration.ofSeconds(3))
+          .build();
+  private final URI service;
+  private final String token;
+
+  public ApiClient(URI service, String token) {
+    this.service = service;
+    this.token = token;
+  }
+
+  private HttpRequest.Builder request(String path) {
+    return HttpRequest.newBuilder(service.resolve("/api/v1" + path))
+        .header("Authorization", "Bearer " + token);
+  }
+
+  public JsonNode get(String path) {
+    return send(request(path).timeout(Duration.ofSeconds(60)).GET().build());
+  }
+
+  public JsonNode post(String path, Object body) {
+    return send(
+        json(request(path).header("Idempotency-Key", UUID.randomUUID().toString()), "POST", body));
+  }
+
+  public JsonNode put(String path, Object body) {
+    return send(json(request(path), "PUT", body));
+  }
+
+  /** Changes what has not changed since it was read with this ETag. */
+  public JsonNode put(String path, Object body, String etag) {
+    return send(json(request(path).header("If-Match", etag), "PUT", body));
+  }
+
+  public JsonNode delete(String path) {
+    return send(request(path).DELETE().build());
+  }
+
+  private static HttpRequest json(HttpRequest.Builder builder, String method, Object body) {
+    try {
+      byte[] bytes =
+          body == null
+              ? "{}".getBytes(java.nio.charset.StandardCharsets.UTF_8)
+              : JSON.writeValueAsBytes(body);
+      return builder
+          .timeout(Duration.ofSeconds(60))
+          .header("Content-Type", "application/json")
+          .method(method, BodyPublishers.ofByteArray(bytes))
+          .build();
+    } catch (IOException e) {
+      throw new IllegalStateException(e);
+    }
+  }
+
+  private JsonNode send(HttpRequest request) {
+    try {
+      HttpResponse<byte[]> r = http.send(request, BodyHandlers.ofByteArray());
+      if (r.statusCode() >= 300) {
+        throw new ProblemException(problem(r));
+      }
+      return r.body().length == 0 ? JSON.nullNode() : JSON.readTree(r.body());
+    } catch (IOException e) {
+      throw new UnreachableException(service, e);
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IllegalStateException("interrupted", e);
+    }
+  }
+
+  private static Problem problem(HttpResponse<byte[]> r) throws IOException {
+    try {
+      return JSON.readValue(r.body(), Problem.class);
+    } catch (com.fasterxml.jackson.core.JacksonException e) {
+      return new Problem(
+          "about:blank",
+          "failed",
+          r.statusCode(),
+          "http-" + r.statusCode(),
+          "the answer has status " + r.statusCode(),
+          "see that the address is that of the service");
+    }
+  }
+
+  /** Lines of the event stream, from now on, until it is closed. */
+  public Stream<String> events() {
+    try {
+      return http.send(
+              request("/events/stream").header("Accept", "text/event-stream").GET().build(),
+              BodyHandlers.ofLines())
+          .body();
+    } catch (IOException e) {
+      throw new UnreachableException(service, e);
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IllegalStateException("interrupted", e);
+    }
+  }
+}

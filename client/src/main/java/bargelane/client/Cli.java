@@ -1,0 +1,60 @@
+package bargelane.client;
+
+import bargelane.api.Problem;
+import java.io.PrintWriter;
+import picocli.AutoComplete;
+import picocli.CommandLine;
+import picocli.CommandLine.Command;
+
+/** The command line: {@code bargelane NOUN VERB [NAME]}. */
+@Command(
+    name = "bargelane",
+    description =
+        "Takes virtual machines from where they run to where they should run next, and back.",
+    mixinStandardHelpOptions = true,
+    version = "0.1.0",
+    subcommands = {
+      SiteCommands.class, CredentialCommands.class, MachineCommands.class, AssessmentCommands.class,
+          LaneCommands.class,
+      TimetableCommands.class, WaveCommands.class, PointCommands.class, RunCommands.class,
+          DossierCommands.class,
+      EventCommands.class, AutoComplete.GenerateCompletion.class
+    },
+    footer = {"", "Example:", "  bargelane wave show lending"})
+public final class Cli {
+
+  /**
+   * Exit codes: 0 done, 1 the work failed or a check found something, 2 wrong usage, 3 no service,
+   * 4 not allowed.
+   */
+  public static CommandLine commandLine() {
+    CommandLine line = new CommandLine(new Cli());
+    line.setExecutionExceptionHandler(
+        (e, command, parsed) -> {
+          PrintWriter err = command.getErr();
+          if (e instanceof ApiClient.ProblemException p) {
+            Problem problem = p.problem();
+            err.println("Error: " + problem.detail() + " (" + problem.code() + ")");
+            if (problem.remedy() != null && !problem.remedy().isEmpty()) {
+              err.println("Next:  " + problem.remedy());
+            }
+            return problem.status() == 401 || problem.status() == 403
+                ? 4
+                : problem.status() == 400 || problem.status() == 422 ? 2 : 1;
+          }
+          if (e instanceof ApiClient.UnreachableException
+              || e instanceof Common.NoServiceException) {
+            err.println("Error: " + e.getMessage());
+            err.println("Next:  see whether it runs: ./bargelane status");
+            return 3;
+          }
+          err.println("Error: " + (e.getMessage() == null ? e.toString() : e.getMessage()));
+          return 1;
+        });
+    return line;
+  }
+
+  public static void main(String[] args) {
+    System.exit(commandLine().execute(args));
+  }
+}

@@ -1,0 +1,97 @@
+package bargelane.client;
+
+import java.io.IOException;
+import java.io.PrintWriter;
+import java.net.URI;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Option;
+import picocli.CommandLine.ParameterException;
+import picocli.CommandLine.Spec;
+
+/** Options that every command takes. */
+abstract class Common {
+
+  @Spec CommandSpec spec;
+
+  @Option(
+      names = "--output",
+      defaultValue = "table",
+      description = "table, json or csv (default: table).")
+  Output.Form output;
+
+  @Option(
+      names = "--service",
+      description = "Address of the service (default: that of the home, or BARGELANE_SERVICE).")
+  String service;
+
+  @Option(
+      names = "--home",
+      description = "Home of a service on this machine (default: BARGELANE_HOME).")
+  Path home;
+
+  PrintWriter out() {
+    return spec.commandLine().getOut();
+  }
+
+  PrintWriter err() {
+    return spec.commandLine().getErr();
+  }
+
+  ApiClient api() {
+    Path dir =
+        home != null ? home : Path.of(System.getenv().getOrDefault("BARGELANE_HOME", ".bargelane"));
+    String address = service != null ? service : System.getenv("BARGELANE_SERVICE");
+    String token = System.getenv("BARGELANE_TOKEN");
+    try {
+      if (address == null) {
+        address = Files.readString(dir.resolve("service/address")).strip();
+      }
+      if (token == null) {
+        token = Files.readString(dir.resolve("service/token")).strip();
+      }
+    } catch (IOException e) {
+      throw new NoServiceException(
+          "no service was started from "
+              + dir.toAbsolutePath()
+              + "; start one with ./bargelane demo, or name one with --service and BARGELANE_TOKEN");
+    }
+    return new ApiClient(URI.create(address), token);
+  }
+
+  /** There is no service to talk to. */
+  static final class NoServiceException extends RuntimeException {
+    private static final long serialVersionUID = 1;
+
+    NoServiceException(String message) {
+      super(message);
+    }
+  }
+
+  static String escape(String part) {
+    return java.net.URLEncoder.encode(part, java.nio.charset.StandardCharsets.UTF_8)
+        .replace("+", "%20");
+  }
+
+  /**
+   * The token of a site from a file or the environment, never from the command line, where others
+   * can read it.
+   */
+  String secret(Path file, String variable) {
+    try {
+      if (file != null) {
+        return Files.readString(file).strip();
+      }
+    } catch (IOException e) {
+      throw new ParameterException(
+          spec.commandLine(), "the token file " + file + " can't be read: " + e.getMessage());
+    }
+    String value = System.getenv(variable);
+    if (value == null) {
+      throw new ParameterException(
+          spec.commandLine(), "give the site's token with --token-file FILE or in " + variable);
+    }
+    return value;
+  }
+}

@@ -1,0 +1,68 @@
+package bargelane.client;
+
+import com.fasterxml.jackson.databind.JsonNode;
+import java.util.ArrayList;
+import java.util.List;
+
+/** A machine for people. */
+final class MachinePrinter {
+
+  private MachinePrinter() {}
+
+  static long bytes(JsonNode machine) {
+    long sum = 0;
+    for (JsonNode d : machine.path("disks")) {
+      sum += d.path("bytes").asLong();
+    }
+    return sum;
+  }
+
+  static String addresses(JsonNode machine) {
+    List<String> all = new ArrayList<>();
+    machine.path("nics").forEach(n -> all.add(n.path("address").asText()));
+    return String.join(" ", all);
+  }
+
+  static int print(Common c, JsonNode m) {
+    if (c.output == Output.Form.json) {
+      Output.json(c.out(), m);
+      return 0;
+    }
+    Output.pairs(
+        c.out(),
+        "Machine",
+        m.path("name").asText()
+            + " ("
+            + m.path("id").asText()
+            + ", "
+            + m.path("platformId").asText()
+            + " at "
+            + m.path("site").asText()
+            + ")",
+        "System",
+        m.path("os").asText() + ", " + m.path("firmware").asText(),
+        "Size",
+        m.path("cpus").asInt() + " processors, " + m.path("memoryMib").asLong() + " MiB",
+        "Power",
+        m.path("on").asBoolean() ? "on" : "off",
+        "Wave",
+        Output.plain(m.path("wave")));
+    Output.rows(
+        c.out(),
+        Output.Form.table,
+        m.path("disks"),
+        "No disks.",
+        Output.text("DISK", "volume"),
+        Output.bytes("SIZE", "bytes"),
+        Output.text("STORAGE", "storage"));
+    Output.rows(
+        c.out(),
+        Output.Form.table,
+        m.path("nics"),
+        "No network cards.",
+        Output.text("NETWORK", "network"),
+        Output.text("ADDRESS", "address"),
+        Output.text("MAC", "mac"));
+    return 0;
+  }
+}

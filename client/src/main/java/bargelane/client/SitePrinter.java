@@ -1,0 +1,39 @@
+package bargelane.client;
+
+import com.fasterxml.jackson.databind.JsonNode;
+
+/** A site for people. */
+final class SitePrinter {
+
+  private SitePrinter() {}
+
+  /** Prints; 1 if there are findings that block. */
+  static int print(Common c, JsonNode site) {
+    if (c.output == Output.Form.json) {
+      Output.json(c.out(), site);
+    } else {
+      Output.pairs(
+          c.out(),
+          "Site",
+          site.path("name").asText() + " (" + site.path("id").asText() + ")",
+          "Address",
+          site.path("address").asText(),
+          "Status",
+          site.path("status").asText(),
+          "Platform",
+          Output.plain(site.path("platform")) + " " + Output.plain(site.path("version")),
+          "One snapshot reaches",
+          Output.plain(site.path("instantReach")),
+          "Tracked block",
+          site.path("granularityBytes").isNumber()
+              ? Output.size(site.path("granularityBytes").asLong())
+              : "-",
+          "Tracking survives a crash",
+          Output.plain(site.path("markersSurviveCrash")),
+          "Machines",
+          Output.plain(site.path("machines")));
+      Output.findings(c.out(), site.path("findings"));
+    }
+    return site.path("status").asText().equals("finding") ? 1 : 0;
+  }
+}

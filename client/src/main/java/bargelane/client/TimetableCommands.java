@@ -1,0 +1,100 @@
+package bargelane.client;
+
+import static bargelane.client.Output.*;
+
+import java.util.Map;
+import java.util.concurrent.Callable;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Option;
+import picocli.CommandLine.Parameters;
+
+/** Timetables: what replication must keep. */
+@Command(
+    name = "timetable",
+    description = "Timetables: what replication must keep.",
+    mixinStandardHelpOptions = true,
+    subcommands = {TimetableCommands.ListTimetables.class, TimetableCommands.Add.class})
+final class TimetableCommands {
+
+  @Command(
+      name = "list",
+      description = "List timetables.",
+      mixinStandardHelpOptions = true,
+      footer = {"", "Example:", "  bargelane timetable list"})
+  static final class ListTimetables extends Common implements Callable<Integer> {
+
+    @Override
+    public Integer call() {
+      rows(
+          out(),
+          output,
+          api().get("/timetables"),
+          "No timetables yet.",
+          text("NAME", "name"),
+          number("EVERY S", "everySeconds"),
+          number("RPO S", "rpoSeconds"),
+          number("POINTS KEPT", "keepPoints"),
+          text("VERIFIED", "verify"));
+      return 0;
+    }
+  }
+
+  @Command(
+      name = "add",
+      description = "Add a timetable.",
+      mixinStandardHelpOptions = true,
+      footer = {"", "Example:", "  bargelane timetable add brisk --every 15 --rpo 60 --keep 6"})
+  static final class Add extends Common implements Callable<Integer> {
+    @Parameters(index = "0", paramLabel = "TIMETABLE", description = "Name to give it.")
+    String name;
+
+    @Option(
+        names = "--every",
+        required = true,
+        paramLabel = "SECONDS",
+        description = "From one pass to the next.")
+    int every;
+
+    @Option(
+        names = "--rpo",
+        required = true,
+        paramLabel = "SECONDS",
+        description = "Bound of the exposure.")
+    int rpo;
+
+    @Option(
+        names = "--keep",
+        required = true,
+        paramLabel = "POINTS",
+        description = "Recovery points to keep.")
+    int keep;
+
+    @Option(
+        names = "--verify",
+        negatable = true,
+        defaultValue = "true",
+        fallbackValue = "true",
+        description = "Read back what is written.")
+    boolean verify;
+
+    @Override
+    public Integer call() {
+      api()
+          .post(
+              "/timetables",
+              Map.of(
+                  "name",
+                  name,
+                  "everySeconds",
+                  every,
+                  "rpoSeconds",
+                  rpo,
+                  "keepPoints",
+                  keep,
+                  "verify",
+                  verify));
+      out().println("Timetable " + name + " added.");
+      return 0;
+    }
+  }
+}

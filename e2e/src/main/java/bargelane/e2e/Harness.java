@@ -1,0 +1,253 @@
+package bargelane.e2e;
+
+import bargelane.client.ApiClient;
+import java.io.Closeable;
+import java.io.IOException;
+import java.net.URI;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.concurrent.TimeUnit;
+import java.util.stream.Stream;
+
+/**
+ * The whole product as separate processes in a directory of its own: database, service, both
+ * simulated platforms. Any of them can be killed and started again. Nothing is shared with another
+ * harness.
+ */
+public final class Harness implements Closeable {
+
+  private static final long START_SECONDS = 90;
+
+  private final Path root;
+  private final Path home;
+  private final Path runtime;
+  private final Map<String, Process> processes = new HashMap<>();
+  private String database;
+
+  private Harness(Path root, Path home) throws IOException {
+    this.root = root;
+    this.home = home;
+    this.runtime = Files.createTempDirectory("bl");
+  }
+
+  /** A harness whose home is a fresh temporary directory. */
+  public static Harness create() throws IOException {
+    Path home = Files.createTempDirectory("bargelane");
+    // The database's unprivileged user must be able to get to its data.
+    Files.setPosixFilePermissions(
+        home, java.nio.file.attribute.PosixFilePermissions.fromString("rwxr-xr-x"));
+    return new Harness(root(), home);
+  }
+
+  private static Path root() {
+    String named = System.getProperty("bargelane.root");
+    Path at = named == null ? Path.of("").toAbsolutePath() : Path.of(named);
+    while (!Files.exists(at.resolve("scripts/postgres"))) {
+      at = at.getParent();
+    }
+    return at;
+  }
+
+  /** Starts everything with the demo seeds. */
+  public Harness all() throws IOException {
+    return database().estate("estate").cloud().service();
+  }
+
+  public Harness database() throws IOException {
+    database =
+        run(
+            List.of(
+                root.resolve("scripts/postgres").toString(),
+                "start",
+                home.resolve("database").toString()));
+    return this;
+  }
+
+  public Harness estate(String seed) throws IOException {
+    return standin("estate", seed, false);
+  }
+
+  public Harness cloud() throws IOException {
+    return standin("cloud", "cloud", true);
+  }
+
+  private Harness standin(String name, String seed, boolean tls) throws IOException {
+    List<String> command =
+        java(
+            "256m",
+            "bargelane.standins.StandinMain",
+            "--seed",
+            seed,
+            "--home",
+            home.resolve(name).toString(),
+            "--runtime",
+            runtime.resolve(name.substring(0, 1)).toString());
+    if (tls) {
+      command.add("--tls");
+    }
+    spawn(name, command);
+    return this;
+  }
+
+  public Harness service() throws IOException {
+    spawn(
+        "service",
+        java(
+            "400m",
+            "bargelane.service.ServiceMain",
+            "--home",
+            home.resolve("service").toString(),
+            "--database",
+            database,
+            "--database-password-file",
+            home.resolve("database/password").toString()));
+    return this;
+  }
+
+  private static List<String> java(String memory, String... arguments) {
+    List<String> command =
+        new ArrayList<>(
+            List.of(
+                Path.of(System.getProperty("java.home"), "bin", "java").toString(),
+                "-XX:+UseSerialGC",
+                "-XX:TieredStopAtLevel=1",
+                "-Xmx" + memory,
+                "-cp",
+                System.getProperty(
+                    "surefire.test.class.path", System.getProperty("java.class.path"))));
+    command.addAll(List.of(arguments));
+    return command;
+  }
+
+  private void spawn(String name, List<String> command) throws IOException {
+    Files.createDirectories(home.resolve("log"));
+    Path ready = Files.createDirectories(home.resolve(name)).resolve("ready");
+    Files.deleteIfExists(ready);
+    Path log = home.resolve("log").resolve(name + ".log");
+    Process process =
+        new ProcessBuilder(command)
+            .redirectErrorStream(true)
+            .redirectOutput(ProcessBuilder.Redirect.appendTo(log.toFile()))
+            .redirectInput(ProcessBuilder.Redirect.from(new java.io.File("/dev/null")))
+            .start();
+    processes.put(name, process);
+    long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(START_SECONDS);
+    while (!Files.exists(ready)) {
+      if (!process.isAlive() || System.nanoTime() > until) {
+        throw new IOException(name + " did not start: " + Files.readString(log));
+      }
+      pause(50);
+    }
+  }
+
+  /**
+   * Waits a moment between two looks at another process, which can't tell us anything by itself.
+   */
+  static void pause(long millis) throws IOException {
+    try {
+      TimeUnit.MILLISECONDS.sleep(millis);
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IOException("interrupted", e);
+    }
+  }
+
+  private static String run(List<String> command) throws IOException {
+    Process p = new ProcessBuilder(command).redirectError(ProcessBuilder.Redirect.INHERIT).start();
+    String out = new String(p.getInputStream().readAllBytes(), StandardCharsets.UTF_8).strip();
+    try {
+      if (p.waitFor() != 0) {
+        throw new IOException(String.join(" ", command) + " failed with " + p.exitValue());
+      }
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IOException("interrupted", e);
+    }
+    return out;
+  }
+
+  /** Ends a process at once, as a power cut would. */
+  public void kill(String name) throws IOException {
+    Process p = processes.remove(name);
+    p.destroyForcibly();
+    try {
+      p.waitFor();
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IOException("interrupted", e);
+    }
+  }
+
+  /** Process of a part. */
+  public Process process(String name) {
+    return processes.get(name);
+  }
+
+  public Path home() {
+    return home;
+  }
+
+  private String line(String file) {
+    try {
+      return Files.readString(home.resolve(file)).strip();
+    } catch (IOException e) {
+      throw new java.io.UncheckedIOException(e);
+    }
+  }
+
+  public String serviceAddress() {
+    return line("service/address");
+  }
+
+  public String token() {
+    return line("service/token");
+  }
+
+  public String signInPassword() {
+    String text = line("service/sign-in");
+    return text.substring(text.indexOf("password: ") + 10);
+  }
+
+  /** The service's API, with the token of its home. */
+  public ApiClient api() {
+    return new ApiClient(URI.create(serviceAddress()), token());
+  }
+
+  /** One of the platforms, seen directly and not through the service. */
+  public Platform estate() {
+    return new Platform(line("estate/address"), "mill-street-demo");
+  }
+
+  public Platform saltmarsh() {
+    return new Platform(line("cloud/address"), "saltmarsh-demo");
+  }
+
+  /** What the service's process logged. */
+  public String log(String name) {
+    return line("log/" + name + ".log");
+  }
+
+  @Override
+  public void close() throws IOException {
+    for (String name : List.copyOf(processes.keySet())) {
+      kill(name);
+    }
+    run(
+        List.of(
+            root.resolve("scripts/postgres").toString(),
+            "remove",
+            home.resolve("database").toString()));
+    for (Path tree : List.of(home, runtime)) {
+      try (Stream<Path> all = Files.walk(tree)) {
+        for (Path path : all.sorted(java.util.Comparator.reverseOrder()).toList()) {
+          Files.deleteIfExists(path);
+        }
+      }
+    }
+  }
+}

@@ -1,0 +1,188 @@
+package bargelane.e2e;
+
+import bargelane.client.ApiClient;
+import bargelane.client.Follow;
+import com.fasterxml.jackson.databind.JsonNode;
+import java.io.IOException;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.concurrent.TimeUnit;
+import java.util.function.Consumer;
+import java.util.function.Predicate;
+
+/**
+ * The steps of the example as calls of the API; the demo, the tour and the tests make the same
+ * ones.
+ */
+public final class Journey {
+
+  public static final String WAVE = "lending";
+
+  private final ApiClient api;
+  private final Consumer<String> say;
+
+  public Journey(ApiClient api, Consumer<String> say) {
+    this.api = api;
+    this.say = say;
+  }
+
+  public JsonNode addSite(String name, Platform at) {
+    return api.post(
+        "/sites",
+        Map.of("name", name, "kind", "standin", "address", at.address(), "token", at.token()));
+  }
+
+  public JsonNode check(String site) {
+    return api.post("/sites/" + site + "/check", null);
+  }
+
+  /** Scans and gives what changed. */
+  public JsonNode scan(String site) {
+    return work("/sites/" + site + "/scan", null).path("result");
+  }
+
+  /** Starts work and follows it to its end, whatever that is. */
+  public JsonNode follow(String path, Object body) {
+    return Follow.run(api, api.post(path, body).path("id").asText(), say);
+  }
+
+  /** Starts work and follows it; fails unless it is done. */
+  public JsonNode work(String path, Object body) {
+    JsonNode run = follow(path, body);
+    if (!run.path("state").asText().equals("done")) {
+      throw new IllegalStateException(
+          run.path("title").asText() + " failed: " + run.path("problem").path("detail").asText());
+    }
+    return run;
+  }
+
+  public JsonNode assess() {
+    return api.post(
+        "/assessments",
+        Map.of("machines", List.of("lending-db", "lending-app"), "target", "saltmarsh"));
+  }
+
+  public void size(String assessment) {
+    for (String machine : List.of("lending-db", "lending-app")) {
+      api.put("/waves/" + WAVE + "/size", Map.of("machine", machine, "assessment", assessment));
+    }
+  }
+
+  public JsonNode lane(Map<String, String> networks) {
+    Map<String, Object> body = new LinkedHashMap<>();
+    body.put("name", "mill-to-marsh");
+    body.put("from", "mill-street");
+    body.put("to", "saltmarsh");
+    body.put("networks", networks);
+    body.put("storages", Map.of("shelf-a", "reed", "shelf-b", "mud"));
+    body.put("zone", "tide-1");
+    body.put("keepAddresses", true);
+    return api.post("/lanes", body);
+  }
+
+  public void timetable(int every, int rpo, int keep) {
+    api.post(
+        "/timetables",
+        Map.of(
+            "name",
+            "brisk",
+            "everySeconds",
+            every,
+            "rpoSeconds",
+            rpo,
+            "keepPoints",
+            keep,
+            "verify",
+            true));
+  }
+
+  public JsonNode plan() {
+    return api.post(
+        "/waves",
+        Map.of(
+            "name",
+            WAVE,
+            "lane",
+            "mill-to-marsh",
+            "timetable",
+            "brisk",
+            "machines",
+            List.of(
+                Map.of("machine", "lending-db", "rank", 1),
+                Map.of("machine", "lending-app", "rank", 2))));
+  }
+
+  public JsonNode wave() {
+    return api.get("/waves/" + WAVE);
+  }
+
+  public JsonNode work(String verb) {
+    return work("/waves/" + WAVE + "/" + verb, Map.of());
+  }
+
+  public JsonNode confirmed(String verb) {
+    return work("/waves/" + WAVE + "/" + verb, Map.of("confirm", WAVE));
+  }
+
+  /** Everything up to a planned wave that holds its preflight. */
+  public void prepare(Harness harness, int every, int rpo) {
+    addSite("mill-street", harness.estate());
+    addSite("saltmarsh", harness.saltmarsh());
+    scan("mill-street");
+    scan("saltmarsh");
+    lane(Map.of("net-data", "sub-data", "net-staff", "sub-staff"));
+    timetable(every, rpo, 6);
+    plan();
+    size(assess().path("id").asText());
+  }
+
+  /**
+   * Looks at the wave until it is as wanted; what is waited for is made by the service's own clock.
+   */
+  public JsonNode await(String what, int seconds, Predicate<JsonNode> wanted) throws IOException {
+    long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(seconds);
+    while (true) {
+      JsonNode wave = wave();
+      if (wanted.test(wave)) {
+        return wave;
+      }
+      if (System.nanoTime() > until) {
+        throw new IllegalStateException(
+            "not within "
+                + seconds
+                + " s: "
+                + what
+                + "; the wave is "
+                + wave.path("state").asText()
+                + ", next: "
+                + wave.path("nextAction").asText()
+                + ", last pass "
+                + wave.path("lastPass"));
+      }
+      Harness.pause(200);
+    }
+  }
+
+  /** Waits for a recovery point whose instant is after {@code instant}. */
+  public JsonNode awaitPoint(java.time.Instant instant, int seconds) throws IOException {
+    return await(
+        "a recovery point after " + instant,
+        seconds,
+        w ->
+            w.path("newestAsOf").isTextual()
+                && java.time.Instant.parse(w.path("newestAsOf").asText()).isAfter(instant));
+  }
+
+  /** Whether one gate of all machines is open. */
+  public static boolean open(JsonNode wave, String gate) {
+    for (JsonNode m : wave.path("machines")) {
+      for (JsonNode g : m.path("gates")) {
+        if (g.path("gate").asText().equals(gate) && !g.path("open").asBoolean()) {
+          return false;
+        }
+      }
+    }
+    return true;
+  }
+}

@@ -1,0 +1,181 @@
+package bargelane.e2e;
+
+import bargelane.blocks.BlockDevice;
+import bargelane.blocks.nbd.NbdAddress;
+import bargelane.blocks.nbd.NbdClient;
+import bargelane.client.ApiClient;
+import bargelane.sites.standin.StandinDriver;
+import bargelane.standins.guest.Ring;
+import bargelane.standins.guest.Ring.Entry;
+import com.fasterxml.jackson.databind.JsonNode;
+import java.io.IOException;
+import java.net.URI;
+import java.net.http.HttpClient;
+import java.net.http.HttpRequest;
+import java.net.http.HttpResponse;
+import java.time.Clock;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+
+/**
+ * A simulated platform looked at directly, past the service: what is on its disks, what was left on
+ * it, its faults.
+ */
+public final class Platform {
+
+  private static final HttpClient HTTP =
+      HttpClient.newBuilder().version(HttpClient.Version.HTTP_1_1).build();
+
+  private final String address;
+  private final String token;
+  private final StandinDriver driver;
+
+  public Platform(String address, String token) {
+    this.address = address;
+    this.token = token;
+    this.driver = new StandinDriver("direct", URI.create(address), token, Clock.systemUTC());
+  }
+
+  public String address() {
+    return address;
+  }
+
+  public String token() {
+    return token;
+  }
+
+  public StandinDriver driver() {
+    return driver;
+  }
+
+  /** Sends a request to the control interface. */
+  public JsonNode call(String method, String path, Object body) throws IOException {
+    try {
+      HttpRequest request =
+          HttpRequest.newBuilder(URI.create(address + path))
+              .header("Authorization", "Bearer " + token)
+              .method(
+                  method,
+                  body == null
+                      ? HttpRequest.BodyPublishers.noBody()
+                      : HttpRequest.BodyPublishers.ofByteArray(
+                          ApiClient.JSON.writeValueAsBytes(body)))
+              .build();
+      HttpResponse<byte[]> r = HTTP.send(request, HttpResponse.BodyHandlers.ofByteArray());
+      if (r.statusCode() >= 300) {
+        throw new IOException(
+            method
+                + " "
+                + path
+                + ": "
+                + new String(r.body(), java.nio.charset.StandardCharsets.UTF_8));
+      }
+      return r.body().length == 0 ? ApiClient.JSON.nullNode() : ApiClient.JSON.readTree(r.body());
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IOException(e);
+    }
+  }
+
+  /** Sets the troubles in force. */
+  public void faults(
+      long scratchBytes, long capacityBytes, long readDelayMs, long cutAfterBytes, String failStart)
+      throws IOException {
+    call(
+        "PUT",
+        "/v1/faults",
+        Map.of(
+            "scratchBytes",
+            scratchBytes,
+            "capacityBytes",
+            capacityBytes,
+            "readDelayMs",
+            readDelayMs,
+            "cutAfterBytes",
+            cutAfterBytes,
+            "failStart",
+            failStart));
+  }
+
+  public void noFaults() throws IOException {
+    faults(-1, -1, 0, -1, "");
+  }
+
+  /** The machine of a name. */
+  public JsonNode machine(String name) throws IOException {
+    for (JsonNode m : call("GET", "/v1/inventory", null).path("machines")) {
+      if (m.path("name").asText().equals(name)) {
+        return m;
+      }
+    }
+    throw new IOException("there is no machine " + name + " at " + address);
+  }
+
+  public boolean runs(String name) throws IOException {
+    return machine(name).path("on").asBoolean();
+  }
+
+  /** Volumes of a machine in boot order. */
+  public List<String> disks(String name) throws IOException {
+    List<String> disks = new ArrayList<>();
+    machine(name).path("disks").forEach(d -> disks.add(d.asText()));
+    return disks;
+  }
+
+  /** Writes that guests saw failing. */
+  public long writeFailures(String name) throws IOException {
+    return call("GET", "/v1/machines/" + machine(name).path("id").asText() + "/usage", null)
+        .path("writeFailures")
+        .asLong();
+  }
+
+  /** Opens a volume as it is now; the export ends with the device. */
+  public BlockDevice open(String volume, boolean write) throws IOException {
+    String name = "look-" + volume + (write ? "-w" : "");
+    JsonNode given =
+        call(
+            "POST",
+            "/v1/exports",
+            Map.of("name", name, "volume", volume, "snapshot", "", "since", "", "write", write));
+    return NbdClient.connect(NbdAddress.parse(given.path("uri").asText()));
+  }
+
+  public void closeLook(String volume) throws IOException {
+    call("DELETE", "/v1/exports/look-" + volume, null);
+    call("DELETE", "/v1/exports/look-" + volume + "-w", null);
+  }
+
+  /** The records on one disk of a machine. */
+  public List<Entry> ring(String volume) throws IOException {
+    try (BlockDevice disk = open(volume, false)) {
+      return Ring.open(disk).read();
+    } finally {
+      closeLook(volume);
+    }
+  }
+
+  /** SHA-256 over a whole volume's block digests. */
+  public String digest(String volume) throws IOException {
+    try (BlockDevice disk = open(volume, false)) {
+      bargelane.blocks.DigestMap map = new bargelane.blocks.DigestMap(disk.size());
+      java.nio.ByteBuffer block = java.nio.ByteBuffer.allocate(bargelane.blocks.DigestMap.BLOCK);
+      for (int i = 0; i < map.blocks(); i++) {
+        block.clear().limit(map.blockLength(i));
+        disk.read((long) i * bargelane.blocks.DigestMap.BLOCK, block);
+        map.set(i, bargelane.blocks.DigestMap.digest(block.flip()));
+      }
+      return map.root();
+    } finally {
+      closeLook(volume);
+    }
+  }
+
+  /** What carries a tag of ours, but for fences. */
+  public List<String> ours() {
+    return driver.owned("bargelane/").stream()
+        .filter(o -> !o.kind().equals("fence"))
+        .map(o -> o.kind() + " " + o.name())
+        .toList();
+  }
+}
