@@ -276,19 +276,13 @@ public final class PassRun implements RunKind {
 
   private PointEntity point(Session s, PassEntity pass, LegEntity leg, long spread) {
     List<PassDisk> disks = Passes.disks(pass);
-    Long number =
-        Db.first(
-                s,
-                Long.class,
-                "select coalesce(max(number), 0) from PointEntity where towId = ?1",
-                pass.towId)
-            .orElse(0L);
+    
     PointEntity point = new PointEntity();
     point.id = Ids.next("point");
     point.towId = pass.towId;
     point.legId = leg.id;
     point.siteId = disks.get(0).targetSite();
-    point.number = number.intValue() + 1;
+    point.number = TowState.nextPointNumber(s, pass.towId);
     point.name = pointName(pass.id);
     point.asOf = pass.asOf;
     point.spreadMs = spread;

@@ -623,19 +623,13 @@ final class Moves {
     replicas.forEach(s::persist);
     if (turn.equalsBase()) {
       PointEntity base = turn.base().orElseThrow();
-      Long number =
-          Db.first(
-                  s,
-                  Long.class,
-                  "select coalesce(max(number), 0) from PointEntity where towId = ?1",
-                  w.towId())
-              .orElse(0L);
+      
       PointEntity p = new PointEntity();
       p.id = Ids.next("point");
       p.towId = w.towId();
       p.legId = legId;
       p.siteId = site;
-      p.number = number.intValue() + 1;
+      p.number = TowState.nextPointNumber(s, w.towId());
       p.name = anchor;
       p.asOf = base.asOf;
       p.spreadMs = base.spreadMs;

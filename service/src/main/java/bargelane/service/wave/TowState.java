@@ -148,6 +148,11 @@ public final class TowState {
     return members.stream().map(m -> nameFor(base, reach, m)).distinct().toList();
   }
 
+  /** Points of a tow are numbered through, whatever leg they are of. */
+  public static int nextPointNumber(Session s, String towId) {
+    return 1 + Db.first(s, Integer.class, "select coalesce(max(number), 0) from PointEntity where towId = ?1", towId).orElse(0);
+  }
+
   /** The newest complete point of the leg. */
   public static Optional<PointEntity> newestPoint(Session s, LegEntity leg) {
     return Db.first(
