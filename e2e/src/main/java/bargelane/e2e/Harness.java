@@ -115,7 +115,6 @@ public final class Harness implements Closeable {
             List.of(
                 Path.of(System.getProperty("java.home"), "bin", "java").toString(),
                 "-XX:+UseSerialGC",
-                "-XX:TieredStopAtLevel=1",
                 "-Xmx" + memory,
                 "-cp",
                 System.getProperty(

@@ -86,7 +86,7 @@ public final class TimetableTask {
                   Db.first(
                           s,
                           Instant.class,
-                          "select max(startedAt) from PassEntity where legId = ?1",
+                          "select startedAt from PassEntity where legId = ?1 order by startedAt desc",
                           legId)
                       .orElse(Instant.EPOCH);
               Instant next = last.plusSeconds(timetable.everySeconds);

@@ -1,0 +1,527 @@
+package bargelane.e2e;
+
+import bargelane.client.ApiClient;
+import bargelane.standins.guest.Ring;
+import bargelane.standins.guest.Ring.Entry;
+import bargelane.standins.store.DeadDisk;
+import com.fasterxml.jackson.databind.JsonNode;
+import java.io.IOException;
+import java.nio.charset.StandardCharsets;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+
+/**
+ * The whole example in the terminal: two machines of the county libraries, there and back. Every
+ * step is followed by checks that look past the service: at the platforms, at the bytes on the
+ * disks, at what was left behind.
+ */
+public final class Tour {
+
+  private static final String HOME = "mill-street";
+  private static final String AWAY = "saltmarsh";
+  private static final List<String> MACHINES = List.of("lending-db", "lending-app");
+
+  private final Harness harness;
+  private final ApiClient api;
+  private final Journey journey;
+  private final Platform cloud;
+  private final boolean verbose;
+  private int held;
+  private int failed;
+
+  private Tour(Harness harness, boolean verbose) {
+    this.harness = harness;
+    this.verbose = verbose;
+    this.api = harness.api();
+    this.journey = new Journey(api, this::detail);
+    this.cloud = harness.saltmarsh();
+  }
+
+  /** Runs the tour; exit code 0 only if every check held. */
+  public static void main(String[] args) throws IOException {
+    int failures;
+    try (Harness harness = Harness.create()) {
+      System.out.println(
+          "Starting a database, the service, a machine room and a cloud of its own ...");
+      Tour tour = new Tour(harness.all(), List.of(args).contains("--steps"));
+      try {
+        tour.run();
+      } catch (IOException | RuntimeException e) {
+        tour.check("the tour ends by itself and not with: " + e.getMessage(), false);
+      }
+      System.out.println();
+      System.out.println("tour: " + tour.held + " checks held, " + tour.failed + " failed");
+      failures = tour.failed;
+    }
+    System.exit(failures == 0 ? 0 : 1);
+  }
+
+  private void step(int number, String title) {
+    System.out.println();
+    System.out.println(number + ". " + title);
+  }
+
+  private void say(String text) {
+    System.out.println("   " + text);
+  }
+
+  private void detail(String line) {
+    if (verbose) {
+      System.out.println("     " + line);
+    }
+  }
+
+  private void check(String what, boolean holds) {
+    if (holds) {
+      held++;
+    } else {
+      failed++;
+    }
+    System.out.println((holds ? "   [held]   " : "   [FAILED] ") + what);
+  }
+
+  private static String mib(long bytes) {
+    return String.format(Locale.ROOT, "%.1f MiB", bytes / 1048576.0);
+  }
+
+  private static String seconds(double s) {
+    return String.format(Locale.ROOT, "%.2f s", s);
+  }
+
+  private void run() throws IOException {
+    Instant begun = Instant.now();
+    sites();
+    scan();
+    JsonNode assessment = size();
+    lane();
+    wave(assessment);
+    load();
+    test();
+    cutover();
+    failback();
+    Lost lost = failover();
+    home(lost);
+    say("The tour took " + Duration.between(begun, Instant.now()).toSeconds() + " s.");
+  }
+
+  private void sites() {
+    step(1, "Sites: the machine room at Mill Street and the cloud Saltmarsh");
+    journey.addSite(HOME, new Platform(harness.estate().address(), "a-wrong-token"));
+    JsonNode refused = journey.check(HOME);
+    check(
+        "a wrong token is found, with a remedy",
+        refused.path("findings").path(0).path("code").asText().equals("site-token-refused")
+            && !refused.path("findings").path(0).path("remedy").asText().isEmpty());
+    JsonNode mended =
+        api.put("/sites/" + HOME + "/credential", Map.of("token", harness.estate().token()));
+    check(
+        "with the right one the machine room is ready",
+        mended.path("status").asText().equals("ready"));
+    journey.addSite(AWAY, cloud);
+    JsonNode ready = journey.check(AWAY);
+    check("the cloud is ready", ready.path("status").asText().equals("ready"));
+    check(
+        "no token comes back from the service",
+        !api.get("/sites").toString().contains(cloud.token()));
+    say(
+        "Mill Street tracks changes in blocks of "
+            + mended.path("granularityBytes").asInt() / 1024
+            + " KiB and forgets them when it is killed; Saltmarsh keeps them.");
+  }
+
+  private void scan() {
+    step(2, "Scan: what is there");
+    JsonNode first = journey.scan(HOME);
+    journey.scan(AWAY);
+    check("two machines appear", first.path("appeared").size() == 2);
+    check(
+        "a second scan changes nothing, and says so",
+        journey.scan(HOME).path("unchanged").asBoolean());
+  }
+
+  private JsonNode size() {
+    step(3, "Size: what they need at Saltmarsh, and what the month costs");
+    JsonNode a = journey.assess();
+    java.math.BigDecimal sum = java.math.BigDecimal.ZERO;
+    for (JsonNode m : a.path("machines")) {
+      say(
+          m.path("machine").asText()
+              + ": "
+              + m.path("size").asText()
+              + ", "
+              + m.path("monthly").asText()
+              + " "
+              + m.path("currency").asText()
+              + " a month");
+      sum = sum.add(m.path("monthly").decimalValue());
+    }
+    check(
+        "the total is the sum of what is shown",
+        sum.compareTo(a.path("monthly").decimalValue()) == 0);
+    check(
+        "each has at least the processors and the memory it is built with",
+        all(
+            a.path("machines"),
+            m ->
+                m.path("sizeCpus").asInt() >= m.path("cpus").asInt()
+                    && m.path("sizeMemoryMib").asLong() >= m.path("memoryMib").asLong()));
+    return a;
+  }
+
+  private static boolean all(JsonNode array, java.util.function.Predicate<JsonNode> holds) {
+    for (JsonNode n : array) {
+      if (!holds.test(n)) {
+        return false;
+      }
+    }
+    return !array.isEmpty();
+  }
+
+  private void lane() {
+    step(4, "Lane: where each network and storage goes");
+    JsonNode lane = journey.lane(Map.of("net-data", "sub-data"));
+    check(
+        "preflight names the network that is not joined",
+        lane.path("findings").path(0).path("code").asText().equals("network-not-joined"));
+    JsonNode whole =
+        api.put(
+            "/lanes/mill-to-marsh",
+            Map.of("networks", Map.of("net-data", "sub-data", "net-staff", "sub-staff")),
+            "\"" + lane.path("revision").asLong() + "\"");
+    check("joined, nothing is missing", whole.path("findings").isEmpty());
+    check(
+        "the way back is derived: " + whole.path("reverseNetworks"),
+        whole.path("reverseNetworks").path("sub-data").asText().equals("net-data"));
+  }
+
+  private void wave(JsonNode assessment) {
+    step(
+        5,
+        "Wave: lending's database (rank 1) and application (rank 2), a pass every 15 s, RPO 60 s, 6 points");
+    journey.timetable(15, 60, 6);
+    JsonNode planned = journey.plan();
+    check("before a size is chosen the gate 'sized' is shut", !Journey.open(planned, "sized"));
+    journey.size(assessment.path("id").asText());
+    JsonNode wave = journey.wave();
+    check(
+        "found, sized and mapped are open",
+        Journey.open(wave, "found") && Journey.open(wave, "sized") && Journey.open(wave, "mapped"));
+    check(
+        "every address is kept",
+        all(wave.path("machines"), m -> all(m.path("nics"), n -> n.path("kept").asBoolean())));
+  }
+
+  private long allDisks() {
+    long sum = 0;
+    for (JsonNode m : journey.wave().path("machines")) {
+      sum += m.path("bytes").asLong();
+    }
+    return sum;
+  }
+
+  private void load() throws IOException {
+    step(6, "Load: a full pass, then deltas");
+    journey.work("load");
+    JsonNode full = api.get("/waves/lending/passes").path(0);
+    say(
+        "The full pass sent "
+            + mib(full.path("sent").asLong())
+            + " of disks of "
+            + mib(allDisks())
+            + ".");
+    check(
+        "holes are neither read nor sent",
+        full.path("kind").asText().equals("full")
+            && full.path("read").asLong() == full.path("total").asLong()
+            && full.path("sent").asLong() < allDisks() / 2);
+    Instant now = Instant.now();
+    journey.awaitPoint(now, 40);
+    JsonNode wave = journey.awaitPoint(Instant.now(), 40);
+    JsonNode delta = api.get("/waves/lending/passes").path(0);
+    for (JsonNode p : api.get("/waves/lending/passes")) {
+      delta =
+          p.path("kind").asText().equals("delta") && p.path("state").asText().equals("complete")
+              ? p
+              : delta;
+    }
+    say("A delta sent " + mib(delta.path("sent").asLong()) + ".");
+    check(
+        "a delta sends only tracked blocks",
+        delta.path("sent").asLong() <= delta.path("total").asLong()
+            && delta.path("sent").asLong() < full.path("sent").asLong() / 20);
+    check(
+        "the exposure is within the RPO",
+        wave.path("rpoHeld").asBoolean() && wave.path("exposureSeconds").asDouble() <= 60);
+    var newest =
+        cloud.driver().points("bargelane/").get(cloud.driver().points("bargelane/").size() - 1);
+    String manifest =
+        new String(
+            cloud.driver().attachment(newest.name(), "manifest").orElse(new byte[0]),
+            StandardCharsets.UTF_8);
+    check(
+        "its manifest lies beside the point at Saltmarsh",
+        manifest.startsWith("format: bargelane/manifest/1\n") && manifest.contains("lending-db"));
+    check("production saw no failed write", harness.estate().writeFailures("lending-db") == 0);
+  }
+
+  private void test() throws IOException {
+    step(7, "Test cutover: clones of the newest point in an isolated network, while passes go on");
+    int before = journey.wave().path("lastPass").path("number").asInt();
+    JsonNode run = journey.work("test");
+    for (JsonNode s : run.path("steps")) {
+      if (s.path("name").asText().equals("tally")) {
+        say("Tally: " + s.path("detail").asText() + ".");
+        check(
+            "every block of the clones is what the source held",
+            s.path("detail").asText().contains("no block differs"));
+      }
+    }
+    JsonNode wave =
+        journey.await(
+            "a pass after the test began",
+            40,
+            w -> w.path("lastPass").path("number").asInt() > before);
+    check(
+        "the machines answered in isolation, and the plan is proven", Journey.open(wave, "proven"));
+    check(
+        "no machine, network or clone is left at Saltmarsh",
+        cloud.ours().stream()
+            .noneMatch(
+                o ->
+                    o.startsWith("machine")
+                        || o.startsWith("network")
+                        || o.contains(run.path("id").asText())));
+    check(
+        "production ran on",
+        harness.estate().runs("lending-db") && harness.estate().runs("lending-app"));
+  }
+
+  private void cutover() throws IOException {
+    step(8, "Cutover: stopped there, started here, nothing lost");
+    boolean refused = false;
+    try {
+      api.post("/waves/lending/cutover", Map.of("confirm", "something else"));
+    } catch (ApiClient.ProblemException e) {
+      refused = e.problem().code().equals("not-confirmed");
+    }
+    check("without the wave's name typed it is refused", refused);
+    JsonNode result = journey.confirmed("cutover").path("result");
+    say(
+        "The machines were down for "
+            + seconds(result.path("downtimeSeconds").asDouble())
+            + "; the last pass sent "
+            + mib(result.path("lastPassBytesSent").asLong())
+            + ".");
+    for (String machine : MACHINES) {
+      check(
+          machine + " runs at Saltmarsh and is stopped and fenced at Mill Street",
+          cloud.runs(machine)
+              && !harness.estate().runs(machine)
+              && harness.estate().machine(machine).path("fenced").asBoolean());
+    }
+    noneLost(harness.estate(), cloud, HOME);
+  }
+
+  /**
+   * Every record that was written where the machines came from is on the disks where they went, and
+   * numbers go on.
+   */
+  private void noneLost(Platform from, Platform to, String origin) throws IOException {
+    for (String machine : MACHINES) {
+      List<String> old = from.disks(machine);
+      List<String> fresh = to.disks(machine);
+      for (int i = 0; i < old.size(); i++) {
+        long last =
+            Rings.newest(from.ring(old.get(i)), origin, Instant.MAX)
+                .map(Entry::sequence)
+                .orElse(-1L);
+        List<Entry> ring = to.ring(fresh.get(i));
+        long carried = Rings.newest(ring, origin, Instant.MAX).map(Entry::sequence).orElse(-2L);
+        check(
+            machine
+                + " disk "
+                + i
+                + ": record "
+                + last
+                + " was the last, "
+                + carried
+                + " arrived, "
+                + Rings.missing(ring)
+                + " missing",
+            last == carried && Rings.missing(ring) == 0);
+      }
+    }
+  }
+
+  private void failback() throws IOException {
+    step(9, "Failback: the same work on the reverse lane");
+    Instant now = Instant.now();
+    journey.awaitPoint(now, 40);
+    JsonNode result = journey.confirmed("failback").path("result");
+    long crossed = 0;
+    for (JsonNode p : api.get("/waves/lending/points")) {
+      crossed += p.path("direction").asText().equals("back") ? p.path("sent").asLong() : 0;
+    }
+    say(
+        "Down for "
+            + seconds(result.path("downtimeSeconds").asDouble())
+            + "; "
+            + mib(crossed)
+            + " crossed back in all.");
+    check("only what changed since the common point crossed", crossed < allDisks() / 50);
+    check(
+        "the machines run at Mill Street again",
+        MACHINES.stream().allMatch(m -> runs(harness.estate(), m) && !runs(cloud, m)));
+    noneLost(cloud, harness.estate(), AWAY);
+    JsonNode wave = journey.awaitPoint(Instant.now(), 40);
+    check(
+        "protection goes on towards Saltmarsh and is in step",
+        Journey.open(wave, "in step") && wave.path("leg").path("to").asText().equals(AWAY));
+  }
+
+  private static boolean runs(Platform at, String machine) {
+    try {
+      return at.runs(machine);
+    } catch (IOException e) {
+      throw new java.io.UncheckedIOException(e);
+    }
+  }
+
+  /** What step 11 needs to know of step 10. */
+  private record Lost(Instant killed, Map<String, List<String>> disks) {}
+
+  private Lost failover() throws IOException {
+    step(10, "Failover: the machine room is gone");
+    Map<String, List<String>> disks = new java.util.LinkedHashMap<>();
+    for (String m : MACHINES) {
+      disks.put(m, harness.estate().disks(m));
+    }
+    JsonNode shown = journey.wave();
+    harness.kill("estate");
+    Instant killed = Instant.now();
+    double exposure =
+        Duration.between(Instant.parse(shown.path("newestAsOf").asText()), killed).toMillis()
+            / 1000.0;
+    say("Killed. The service showed an exposure of " + seconds(exposure) + " then.");
+    JsonNode result =
+        journey
+            .work("/waves/lending/failover", Map.of("confirm", "lending", "sourceLost", true))
+            .path("result");
+    say(
+        "Running at Saltmarsh "
+            + seconds(result.path("rtoSeconds").asDouble())
+            + " after it was asked for.");
+    check("the machines run at Saltmarsh", runs(cloud, "lending-db") && runs(cloud, "lending-app"));
+    for (String m : MACHINES) {
+      for (int i = 0; i < disks.get(m).size(); i++) {
+        lossAgrees(m, i, disks.get(m).get(i), exposure);
+      }
+    }
+    List<Entry> first = cloud.ring(cloud.disks("lending-db").get(0));
+    List<Entry> second = cloud.ring(cloud.disks("lending-db").get(1));
+    long apart =
+        Rings.newest(first, HOME, Instant.MAX).orElseThrow().sequence()
+            - Rings.newest(second, HOME, Instant.MAX).orElseThrow().sequence();
+    check(
+        "the database's two disks are of one instant: " + apart + " records apart",
+        apart == 0 || apart == 1);
+    return new Lost(killed, disks);
+  }
+
+  private void lossAgrees(String machine, int disk, String volume, double exposure)
+      throws IOException {
+    List<Entry> dead;
+    try (DeadDisk d = DeadDisk.open(harness.home().resolve("estate/store"), volume)) {
+      dead = Ring.open(d).read();
+    }
+    Entry last = dead.get(dead.size() - 1);
+    Entry survived =
+        Rings.newest(cloud.ring(cloud.disks(machine).get(disk)), HOME, Instant.MAX).orElseThrow();
+    double loss = Duration.between(survived.at(), last.at()).toMillis() / 1000.0;
+    double gap = Rings.longestGap(dead, HOME).toMillis() / 1000.0;
+    check(
+        machine
+            + " disk "
+            + disk
+            + ": the rings say "
+            + seconds(loss)
+            + " ("
+            + (last.sequence() - survived.sequence())
+            + " records) lost; shown "
+            + seconds(exposure)
+            + ", longest gap "
+            + seconds(gap),
+        Math.abs(exposure - loss) <= gap);
+  }
+
+  private void home(Lost lost) throws IOException {
+    step(11, "The way home: the machine room comes back, with writes that the cloud never saw");
+    harness.estate("estate");
+    Platform estate = harness.estate();
+    check("its machines came up by themselves and wrote", estate.runs("lending-db"));
+    JsonNode measured = journey.work("/waves/lending/reconcile", Map.of()).path("result");
+    say(
+        "Since "
+            + measured.path("commonPoint").asText()
+            + " Mill Street changed "
+            + mib(measured.path("homeBytes").asLong())
+            + " and Saltmarsh "
+            + mib(measured.path("awayBytes").asLong())
+            + "; both may have run for "
+            + seconds(measured.path("overlapSeconds").asDouble())
+            + ".");
+    check(
+        "it is fenced first, and the divergence is shown",
+        !estate.runs("lending-db")
+            && estate.machine("lending-db").path("fenced").asBoolean()
+            && measured.path("homeBytes").asLong() > 0
+            && measured.path("awayBytes").asLong() > 0);
+    JsonNode kept =
+        journey
+            .work("/waves/lending/reconcile", Map.of("keep", AWAY, "confirm", "lending"))
+            .path("result");
+    say(
+        mib(kept.path("bytesCrossed").asLong())
+            + " crossed to make Mill Street's replica what Saltmarsh is.");
+    check(
+        "no more crossed than either side changed, and little since",
+        kept.path("bytesCrossed").asLong()
+            <= measured.path("homeBytes").asLong()
+                + measured.path("awayBytes").asLong()
+                + (4 << 20));
+    check(
+        "Mill Street's own writes are kept until the move is settled",
+        Rings.newest(estate.ring(estate.disks("lending-db").get(1)), HOME, Instant.MAX)
+            .orElseThrow()
+            .at()
+            .isAfter(lost.killed()));
+    JsonNode result = journey.confirmed("failback").path("result");
+    check(
+        "the machines run at Mill Street",
+        runs(estate, "lending-db") && runs(estate, "lending-app") && !runs(cloud, "lending-db"));
+    for (String m : MACHINES) {
+      for (int i = 0; i < cloud.disks(m).size(); i++) {
+        String there = cloud.digest(cloud.disks(m).get(i));
+        check(
+            m
+                + " disk "
+                + i
+                + ": the bytes at Saltmarsh and those started at Mill Street have one digest",
+            there.equals(result.path("digests").path(m + " disk " + i).asText()));
+      }
+    }
+    noneLost(cloud, estate, AWAY);
+    journey.confirmed("settle");
+    check("nothing of ours is left at Mill Street: " + estate.ours(), estate.ours().isEmpty());
+    check("nothing of ours is left at Saltmarsh: " + cloud.ours(), cloud.ours().isEmpty());
+    check(
+        "the machines run on, and no write of theirs ever failed",
+        runs(estate, "lending-db")
+            && estate.writeFailures("lending-db") == 0
+            && estate.writeFailures("lending-app") == 0);
+    check("the wave is settled", journey.wave().path("state").asText().equals("settled"));
+  }
+}
