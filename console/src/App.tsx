@@ -1,0 +1,90 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Link from '@mui/material/Link';
+import Typography from '@mui/material/Typography';
+import { useColorScheme } from '@mui/material/styles';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { BrowserRouter, Link as RouterLink, NavLink, Route, Routes } from 'react-router';
+import { ApiProblem, get, post, remember, type WaveCard } from './api';
+import { useLive } from './live';
+import { Status } from './parts/Status';
+import { Trouble } from './parts/Trouble';
+import { OverviewPage } from './pages/OverviewPage';
+import { SignIn } from './pages/SignIn';
+import { WavePage } from './pages/WavePage';
+
+const linked = ({ isActive }: { isActive: boolean }) => ({ fontWeight: isActive ? 700 : 400, color: 'inherit', textDecoration: isActive ? 'underline' : 'none', textUnderlineOffset: 6, padding: '2px 4px' });
+
+function Bar({ onSignOut }: { onSignOut: () => void }) {
+  const live = useLive();
+  const { mode, systemMode, setMode } = useColorScheme();
+  const dark = (mode === 'system' ? systemMode : mode) === 'dark';
+  const waves = useQuery({ queryKey: ['waves'], queryFn: () => get<WaveCard[]>('/waves') });
+  return (
+    <Box component="header" sx={{ display: 'flex', gap: 2.5, alignItems: 'center', px: 2, py: 0.75, borderBottom: 1, borderColor: 'divider', bgcolor: 'background.paper', flexWrap: 'wrap' }}>
+      <Link component={RouterLink} to="/" underline="none" color="inherit" sx={{ fontWeight: 700 }}>
+        Barge Lane
+      </Link>
+      <Box component="nav" aria-label="Main" sx={{ display: 'flex', gap: 2 }}>
+        <NavLink to="/" end style={linked}>
+          Overview
+        </NavLink>
+        {(waves.data ?? []).map((w) => (
+          <NavLink key={w.id} to={`/waves/${w.name}`} style={linked}>
+            Wave {w.name}
+          </NavLink>
+        ))}
+      </Box>
+      <Box sx={{ ml: 'auto', display: 'flex', gap: 2, alignItems: 'center' }}>
+        <Status tone={live ? 'good' : 'bad'}>{live ? 'live' : 'not connected'}</Status>
+        <Button onClick={() => setMode(dark ? 'light' : 'dark')}>{dark ? 'Light' : 'Dark'}</Button>
+        <Button onClick={onSignOut}>Sign out</Button>
+      </Box>
+    </Box>
+  );
+}
+
+export function App() {
+  const client = useQueryClient();
+  const me = useQuery({
+    queryKey: ['me'],
+    queryFn: async () => {
+      const answer = await get<{ account: string; csrf: string }>('/me');
+      remember(answer.csrf);
+      return answer;
+    },
+    retry: false,
+  });
+  if (me.error instanceof ApiProblem && me.error.problem.status === 401) {
+    return <SignIn onSignedIn={() => void client.resetQueries()} />;
+  }
+  if (me.error !== null) {
+    return <Trouble error={me.error} />;
+  }
+  if (me.data === undefined) {
+    return null;
+  }
+  const signOut = async () => {
+    await post('/sign-out', {});
+    await client.resetQueries();
+  };
+  return (
+    <BrowserRouter>
+      <Bar onSignOut={() => void signOut()} />
+      <Box component="main" sx={{ p: 2, maxWidth: 1500, mx: 'auto' }}>
+        <Routes>
+          <Route path="/" element={<OverviewPage />} />
+          <Route path="/waves/:name" element={<WavePage />} />
+          <Route
+            path="*"
+            element={
+              <Typography>
+                There is nothing at this address. <Link component={RouterLink} to="/">To the overview</Link>
+              </Typography>
+            }
+          />
+        </Routes>
+      </Box>
+    </BrowserRouter>
+  );
+}

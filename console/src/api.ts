@@ -1,0 +1,81 @@
+// The wire records that these pages read; the whole of the API is in /api/v1/openapi.json.
+
+export interface Problem { title: string; status: number; code: string; detail: string; remedy: string }
+export interface Finding { code: string; blocks: boolean; thing: string; cause: string; remedy: string; who: string }
+export interface Gate { gate: string; open: boolean; shutBy: Finding[] }
+export interface Member {
+  machine: string; name: string; rank: number; size: string; sizeBasis: string; monthly: number | null; currency: string;
+  nics: { network: string; address: string; kept: boolean }[]; storages: string[]; bytes: number; stands: string;
+  gates: Gate[]; nextGate: string; nextAction: string;
+}
+export interface Pass {
+  id: string; run: string; number: number; kind: string; state: string; asOf: string | null; startedAt: string; endedAt: string | null;
+  total: number; done: number; sent: number; zeroed: number; read: number; rate: number | null; remainingSeconds: number | null; problem: string;
+}
+export interface Point {
+  id: string; site: string; number: number; asOf: string; spreadMs: number; consistency: string; verified: boolean; recordedAt: string; direction: string; sent: number;
+}
+export interface Step { number: number; name: string; title: string; state: string; detail: string; startedAt: string | null; endedAt: string | null }
+export interface Run {
+  id: string; kind: string; title: string; wave: string; site: string; state: string; startedAt: string; endedAt: string | null;
+  steps: Step[]; problem: Problem | null; result: Record<string, unknown> | null; startedBy: string;
+}
+export interface Divergence { commonPoint: string; home: string; homeBytes: number; away: string; awayBytes: number; overlapSeconds: number | null }
+export interface Wave {
+  id: string; name: string; lane: string; from: string; to: string; timetable: string; everySeconds: number; rpoSeconds: number; keepPoints: number;
+  state: string; machines: Member[]; leg: { number: number; from: string; to: string; state: string; commonPoint: string } | null;
+  exposureSeconds: number | null; newestAsOf: string | null; rpoHeld: boolean; lastPass: Pass | null; points: Point[];
+  running: Run[]; recent: Run[]; nextAction: string; divergence: Divergence | null; protectedNow: boolean; now: string;
+}
+export interface Need { urgency: 'now' | 'soon' | 'next'; thing: string; cause: string; remedy: string; wave: string; since: string | null }
+export interface WaveCard {
+  id: string; name: string; from: string; to: string; stands: string; machines: number; state: string;
+  exposureSeconds: number | null; rpoSeconds: number; rpoHeld: boolean; protectedNow: boolean; nextAction: string; gates: Record<string, number>;
+}
+export interface Event { id: number; at: string; kind: string; subject: string; run: string; text: string }
+export interface Overview {
+  now: string; needs: Need[]; gates: Record<string, number>; machines: number; planned: number; waves: WaveCard[]; running: Run[]; recent: Event[];
+}
+
+/** What the service answered instead. */
+export class ApiProblem extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail);
+  }
+}
+
+let csrf = '';
+
+export function remember(value: string) {
+  csrf = value;
+}
+
+async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  const headers: Record<string, string> = {};
+  if (method !== 'GET') {
+    headers['X-CSRF'] = csrf;
+    headers['Content-Type'] = 'application/json';
+  }
+  let answer: Response;
+  try {
+    answer = await fetch('/api/v1' + path, { method, headers, body: body === undefined ? undefined : JSON.stringify(body) });
+  } catch {
+    throw new ApiProblem({ title: 'not reachable', status: 0, code: 'unreachable', detail: 'The service does not answer.', remedy: 'See whether it runs: ./bargelane status' });
+  }
+  const text = await answer.text();
+  if (!answer.ok) {
+    throw new ApiProblem(problemOf(answer.status, text));
+  }
+  return (text === '' ? null : JSON.parse(text)) as T;
+}
+
+function problemOf(status: number, text: string): Problem {
+  try {
+    return JSON.parse(text) as Problem;
+  } catch {
+    return { title: 'failed', status, code: `http-${status}`, detail: `The answer has status ${status}.`, remedy: 'Look into the log of the service.' };
+  }
+}
+
+export const get = <T,>(path: string) => call<T>('GET', path);
+export const post = <T,>(path: string, body: unknown) => call<T>('POST', path, body);

@@ -1,0 +1,40 @@
+import { describe, expect, it } from 'vitest';
+import { duration, exposureHistory, size } from './format';
+
+describe('size', () => {
+  it('uses binary units with three digits', () => {
+    expect(size(0)).toBe('0 B');
+    expect(size(1023)).toBe('1023 B');
+    expect(size(1536)).toBe('1.50 KiB');
+    expect(size(225_337_344)).toBe('215 MiB');
+  });
+});
+
+describe('duration', () => {
+  it('tells seconds, then minutes, then hours', () => {
+    expect(duration(1.804)).toBe('1.8 s');
+    expect(duration(61)).toBe('61 s');
+    expect(duration(125)).toBe('2 min 5 s');
+    expect(duration(7260)).toBe('2 h 1 min');
+  });
+});
+
+describe('exposureHistory', () => {
+  it('rises between points and falls to the age of the new point, not to zero', () => {
+    const at = (s: number) => new Date(1_000_000 + s * 1000).toISOString();
+    const history = exposureHistory(
+      [
+        { number: 2, asOf: at(15), endedAt: at(17) },
+        { number: 1, asOf: at(0), endedAt: at(3) },
+        { number: 3, asOf: at(30), endedAt: null },
+      ],
+      at(20),
+    );
+    expect(history.map((s) => Math.round(s.exposure))).toEqual([3, 17, 2, 5]);
+    expect(history.map((s) => s.point)).toEqual([1, null, 2, null]);
+  });
+
+  it('is empty without a point', () => {
+    expect(exposureHistory([], new Date(0).toISOString())).toEqual([]);
+  });
+});

@@ -1,0 +1,64 @@
+/** Binary units, three digits. */
+export function size(bytes: number): string {
+  const units = ['B', 'KiB', 'MiB', 'GiB', 'TiB'];
+  let value = bytes;
+  let unit = 0;
+  while (value >= 1024 && unit < units.length - 1) {
+    value /= 1024;
+    unit++;
+  }
+  if (unit === 0) {
+    return `${bytes} B`;
+  }
+  return `${value < 10 ? value.toFixed(2) : value < 100 ? value.toFixed(1) : value.toFixed(0)} ${units[unit]}`;
+}
+
+/** A length of time for people: seconds below two minutes, then minutes, then hours. */
+export function duration(seconds: number): string {
+  if (seconds < 10) {
+    return `${seconds.toFixed(1)} s`;
+  }
+  if (seconds < 120) {
+    return `${Math.round(seconds)} s`;
+  }
+  const minutes = Math.floor(seconds / 60);
+  if (minutes < 120) {
+    return `${minutes} min ${Math.round(seconds % 60)} s`;
+  }
+  return `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
+}
+
+/** Time of day in the reader's zone. */
+export function clock(instant: string): string {
+  return new Date(instant).toLocaleTimeString(undefined, { hour12: false });
+}
+
+/** Seconds between two instants. */
+export function between(from: string, to: string): number {
+  return (Date.parse(to) - Date.parse(from)) / 1000;
+}
+
+export interface ExposureSample { at: number; exposure: number; point: number | null }
+
+/**
+ * The exposure over time from passes that ended in a point: it rises by a second a second and falls, when a
+ * point is recorded, to the age of that point.
+ */
+export function exposureHistory(passes: { asOf: string | null; endedAt: string | null; number: number }[], now: string): ExposureSample[] {
+  const ended = passes
+    .filter((p): p is { asOf: string; endedAt: string; number: number } => p.asOf !== null && p.endedAt !== null)
+    .sort((a, b) => Date.parse(a.endedAt) - Date.parse(b.endedAt));
+  const samples: ExposureSample[] = [];
+  ended.forEach((p, i) => {
+    const at = Date.parse(p.endedAt);
+    if (i > 0) {
+      samples.push({ at: at - 1, exposure: between(ended[i - 1].asOf, p.endedAt), point: null });
+    }
+    samples.push({ at, exposure: between(p.asOf, p.endedAt), point: p.number });
+  });
+  const last = ended[ended.length - 1];
+  if (last !== undefined) {
+    samples.push({ at: Date.parse(now), exposure: between(last.asOf, now), point: null });
+  }
+  return samples;
+}

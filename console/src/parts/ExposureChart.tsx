@@ -1,0 +1,30 @@
+import Typography from '@mui/material/Typography';
+import { useTheme } from '@mui/material/styles';
+import { ChartsReferenceLine } from '@mui/x-charts/ChartsReferenceLine';
+import { LineChart } from '@mui/x-charts/LineChart';
+import type { Pass } from '../api';
+import { exposureHistory } from '../format';
+
+/** Exposure against the RPO, each recovery point marked where it was recorded. */
+export function ExposureChart({ passes, rpoSeconds, now }: { passes: Pass[]; rpoSeconds: number; now: string }) {
+  const { palette } = useTheme();
+  const samples = exposureHistory(passes.filter((p) => p.state === 'complete').slice(0, 24), now);
+  if (samples.length < 3) {
+    return <Typography color="text.secondary">Drawn from the second recovery point on.</Typography>;
+  }
+  return (
+    <LineChart
+      height={210}
+      skipAnimation
+      hideLegend
+      margin={{ left: 4, right: 12, top: 16, bottom: 4 }}
+      xAxis={[{ data: samples.map((s) => new Date(s.at)), scaleType: 'time', valueFormatter: (d: Date) => d.toLocaleTimeString(undefined, { hour12: false }), tickNumber: 5 }]}
+      yAxis={[{ label: 'exposure, s', min: 0, max: Math.ceil(Math.max(rpoSeconds * 1.15, ...samples.map((s) => s.exposure))), width: 48 }]}
+      series={[
+        { data: samples.map((s) => s.exposure), curve: 'linear', color: palette.primary.main, showMark: ({ index }) => samples[index].point !== null, valueFormatter: (v) => (v === null ? '' : `${v.toFixed(1)} s`) },
+      ]}
+    >
+      <ChartsReferenceLine y={rpoSeconds} label={`RPO ${rpoSeconds} s`} labelAlign="start" lineStyle={{ stroke: palette.error.main, strokeDasharray: '6 4' }} labelStyle={{ fill: palette.error.main, fontSize: 12 }} />
+    </LineChart>
+  );
+}
