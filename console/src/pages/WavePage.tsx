@@ -47,7 +47,7 @@ function Exposure({ wave, now }: { wave: Wave; now: number }) {
 function Head({ wave, now, onAct }: { wave: Wave; now: number; onAct: (a: Action) => void }) {
   const actions = actionsOf(wave);
   return (
-    <Box sx={{ display: 'flex', gap: 4, rowGap: 1, alignItems: 'center', flexWrap: 'wrap', mb: 1.5 }}>
+    <Box sx={{ display: 'flex', gap: 3, rowGap: 1, alignItems: 'center', flexWrap: 'wrap', mb: 1.5 }}>
       <Box>
         <Typography variant="h1">{wave.name}</Typography>
         <Typography color="text.secondary">

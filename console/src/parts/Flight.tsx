@@ -3,9 +3,9 @@ import { useTheme } from '@mui/material/styles';
 import type { Gate, Member } from '../api';
 
 const CHAMBER = 104;
-const DROP = 5;
+const DROP = 2;
 const LEFT = 150;
-const HEIGHT = 92;
+const HEIGHT = 104;
 
 interface Props {
   member: Member;
@@ -42,7 +42,8 @@ export function Flight({ member, chosen, onChoose }: Props) {
   const { palette } = useTheme();
   const at = reached(member.gates);
   const width = LEFT + CHAMBER * member.gates.length + 96;
-  const level = (i: number) => 34 + DROP * Math.min(i, 8) * 0.6;
+  const level = (i: number) => 34 + DROP * i;
+  const gateAt = (i: number) => LEFT + CHAMBER * (i + 1) - 12;
   return (
     <Box sx={{ overflowX: 'auto' }}>
       <svg width={width} height={HEIGHT} viewBox={`0 0 ${width} ${HEIGHT}`} role="group" aria-label={`${member.name}: ${at} of ${member.gates.length} gates passed`} style={{ display: 'block' }}>
@@ -56,17 +57,17 @@ export function Flight({ member, chosen, onChoose }: Props) {
           runs at {member.stands}
         </text>
         {Array.from({ length: member.gates.length + 1 }, (_, i) => (
-          <rect key={i} x={LEFT - CHAMBER + 8 + CHAMBER * (i + 1) - (i === 0 ? 8 : 0)} y={level(i) - 22} width={i === member.gates.length ? 80 : CHAMBER} height="44" fill={palette.water} opacity={i <= at ? 1 : 0.45} />
+          <rect key={i} x={i === 0 ? LEFT : gateAt(i - 1)} y={level(i) - 22} width={i === member.gates.length ? 80 : gateAt(i) - (i === 0 ? LEFT : gateAt(i - 1))} height="44" fill={palette.water} opacity={i <= at ? 1 : 0.45} />
         ))}
         <g>
           <path
-            d={`M${LEFT + CHAMBER * at + 30} ${level(at) - 8}h46l8 8l-8 8h-46z`}
+            d={`M${LEFT + CHAMBER * at + 20} ${level(at) - 8}h42l8 8l-8 8h-42z`}
             fill={palette.barge}
           />
-          <rect x={LEFT + CHAMBER * at + 34} y={level(at) - 4} width="14" height="8" fill={palette.background.paper} opacity="0.85" />
+          <rect x={LEFT + CHAMBER * at + 24} y={level(at) - 4} width="14" height="8" fill={palette.background.paper} opacity="0.85" />
         </g>
         {member.gates.map((g, i) => {
-          const x = LEFT + CHAMBER * (i + 1) - 6;
+          const x = gateAt(i);
           const y = (level(i) + level(i + 1)) / 2;
           const colour = g.open ? palette.success.main : i === at ? palette.error.main : palette.lockwall;
           return (

@@ -95,8 +95,12 @@ public final class Harness implements Closeable {
   }
 
   public Harness service() throws IOException {
-    spawn(
-        "service",
+    return service(List.of());
+  }
+
+  /** Starts the service with more options, such as {@code --no-tug}. */
+  public Harness service(List<String> more) throws IOException {
+    List<String> command =
         java(
             "400m",
             "bargelane.service.ServiceMain",
@@ -105,7 +109,9 @@ public final class Harness implements Closeable {
             "--database",
             database,
             "--database-password-file",
-            home.resolve("database/password").toString()));
+            home.resolve("database/password").toString());
+    command.addAll(more);
+    spawn("service", command);
     return this;
   }
 

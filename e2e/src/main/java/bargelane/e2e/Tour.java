@@ -399,7 +399,9 @@ public final class Tour {
     for (String m : MACHINES) {
       disks.put(m, harness.estate().disks(m));
     }
-    JsonNode shown = journey.await("an exposure of some seconds", 40, w -> w.path("exposureSeconds").asDouble() > 6);
+    JsonNode shown =
+        journey.await(
+            "an exposure of some seconds", 40, w -> w.path("exposureSeconds").asDouble() > 6);
     harness.kill("estate");
     Instant killed = Instant.now();
     double exposure =

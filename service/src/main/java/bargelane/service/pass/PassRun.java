@@ -267,7 +267,12 @@ public final class PassRun implements RunKind {
                           "point",
                           w.towId(),
                           w.runId(),
-                          "recovery point " + point.number + " as of " + point.asOf,
+                          TowState.load(s, w.towId()).wave.name
+                              + ": recovery point "
+                              + point.number
+                              + ", "
+                              + (pass.sent >> 10)
+                              + " KiB sent",
                           Map.of("point", point.id, "asOf", point.asOf.toString()));
                   return "point " + point.number;
                 });
@@ -276,7 +281,7 @@ public final class PassRun implements RunKind {
 
   private PointEntity point(Session s, PassEntity pass, LegEntity leg, long spread) {
     List<PassDisk> disks = Passes.disks(pass);
-    
+
     PointEntity point = new PointEntity();
     point.id = Ids.next("point");
     point.towId = pass.towId;

@@ -623,7 +623,7 @@ final class Moves {
     replicas.forEach(s::persist);
     if (turn.equalsBase()) {
       PointEntity base = turn.base().orElseThrow();
-      
+
       PointEntity p = new PointEntity();
       p.id = Ids.next("point");
       p.towId = w.towId();

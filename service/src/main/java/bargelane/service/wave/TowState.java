@@ -150,7 +150,13 @@ public final class TowState {
 
   /** Points of a tow are numbered through, whatever leg they are of. */
   public static int nextPointNumber(Session s, String towId) {
-    return 1 + Db.first(s, Integer.class, "select coalesce(max(number), 0) from PointEntity where towId = ?1", towId).orElse(0);
+    return 1
+        + Db.first(
+                s,
+                Integer.class,
+                "select coalesce(max(number), 0) from PointEntity where towId = ?1",
+                towId)
+            .orElse(0);
   }
 
   /** The newest complete point of the leg. */

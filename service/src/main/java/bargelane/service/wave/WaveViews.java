@@ -429,7 +429,7 @@ public final class WaveViews {
           int planned = cards.stream().mapToInt(WaveCard::machines).sum();
           List<EventView> recent =
               events.newest(s, "", 60).stream()
-                  .filter(e -> !e.kind().equals("progress") && !e.kind().equals("step"))
+                  .filter(e -> !List.of("progress", "step", "pass").contains(e.kind()))
                   .limit(14)
                   .toList();
           return new Overview(
@@ -442,6 +442,22 @@ public final class WaveViews {
               Runs.list(s, "", true, false, 10),
               recent);
         });
+  }
+
+  private static String nextGate(WaveCard c) {
+    return c.gates().entrySet().stream()
+        .filter(g -> g.getValue() < c.machines())
+        .findFirst()
+        .map(
+            g ->
+                "gate '"
+                    + g.getKey()
+                    + "' is shut for "
+                    + (c.machines() - g.getValue())
+                    + " of "
+                    + c.machines()
+                    + " machines")
+        .orElse("all gates are open");
   }
 
   private void needs(Session s, WaveCard c, List<Need> needs) {
@@ -504,14 +520,7 @@ public final class WaveViews {
                         c.name(),
                         p.endedAt)));
     if (!c.nextAction().isEmpty() && !c.state().equals("moving")) {
-      needs.add(
-          new Need(
-              "next",
-              "wave " + c.name(),
-              c.state().equals("landed") ? "the move is not closed" : "the next gate is shut",
-              c.nextAction(),
-              c.name(),
-              null));
+      needs.add(new Need("next", "wave " + c.name(), nextGate(c), c.nextAction(), c.name(), null));
     }
   }
 }

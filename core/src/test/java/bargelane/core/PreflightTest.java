@@ -1,0 +1,148 @@
+package bargelane.core;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
+import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.core.finding.Finding;
+import bargelane.core.finding.Finding.Code;
+import bargelane.core.lane.LanePlan;
+import bargelane.core.lane.Preflight;
+import bargelane.core.lane.Subnet;
+import bargelane.core.site.Capabilities;
+import bargelane.core.site.Inventory;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.core.site.Inventory.Network;
+import bargelane.core.site.Inventory.Nic;
+import bargelane.core.site.Inventory.Quota;
+import bargelane.core.site.Inventory.Size;
+import bargelane.core.site.Inventory.Storage;
+import java.math.BigDecimal;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+import org.junit.jupiter.api.Test;
+
+class PreflightTest {
+
+  private static final Capabilities SIZED =
+      new Capabilities("cloud", "1", Capabilities.Reach.MACHINE, 65536, true, true, true);
+  private static final Storage SHELF = new Storage("shelf", "", "ssd", BigDecimal.ZERO, "EUR");
+
+  private static MachineFacts machine(String name, String address) {
+    return new MachineFacts(
+        "id-" + name,
+        name,
+        2,
+        4096,
+        "Debian",
+        "bios",
+        true,
+        false,
+        List.of(new Inventory.Disk(name + "-d", 1L << 30, "shelf")),
+        List.of(new Nic("net", address, "")),
+        List.of(),
+        Map.of(),
+        "");
+  }
+
+  private static Inventory inventory(String cidr, Quota quota, MachineFacts... machines) {
+    return new Inventory(
+        List.of(machines),
+        List.of(new Network("net", "net", "", cidr, false)),
+        List.of(SHELF),
+        List.of(new Size("s", 2, 4096, BigDecimal.ONE, "EUR")),
+        List.of(),
+        quota);
+  }
+
+  private static final Quota ROOM = new Quota(10, 0, 100, 0);
+  private static final LanePlan PLAN =
+      new LanePlan(Map.of("net", "net"), Map.of("shelf", "shelf"), "", true);
+
+  private static List<Code> codes(List<Preflight.Result> results) {
+    return results.stream().flatMap(r -> r.findings().stream()).map(Finding::code).toList();
+  }
+
+  private static List<Preflight.Result> place(
+      LanePlan plan, Inventory target, MachineFacts... machines) {
+    List<Optional<String>> sizes =
+        java.util.Arrays.stream(machines).map(m -> Optional.of("s")).toList();
+    return new Preflight(plan, target, SIZED, Set.of())
+        .place(List.of(machines), sizes, inventory("10.0.0.0/24", ROOM));
+  }
+
+  @Test
+  void addressesAreKeptWhereTheSubnetHoldsThemAndChosenWhereNot() {
+    List<Preflight.Result> r =
+        place(
+            PLAN,
+            inventory("10.0.0.0/25", ROOM),
+            machine("a", "10.0.0.7"),
+            machine("b", "10.0.0.200"));
+    assertTrue(r.get(0).placement().nics().get(0).kept());
+    assertEquals("10.0.0.2", r.get(1).placement().nics().get(0).address());
+    assertFalse(r.get(1).placement().nics().get(0).kept());
+    assertTrue(r.get(0).holds() && r.get(1).holds());
+  }
+
+  @Test
+  void aSubnetWithoutFreeAddressesIsFound() {
+    // A /30 holds two usable addresses, of which .1 is the gateway's.
+    assertEquals(
+        List.of(Code.SUBNET_FULL),
+        codes(
+            place(
+                PLAN,
+                inventory("10.9.0.0/30", ROOM),
+                machine("a", "10.0.0.7"),
+                machine("b", "10.0.0.8"))));
+  }
+
+  @Test
+  void anAddressThatAnotherMachineUsesIsFound() {
+    assertEquals(
+        List.of(Code.ADDRESS_TAKEN),
+        codes(
+            place(
+                PLAN,
+                inventory("10.0.0.0/24", ROOM, machine("other", "10.0.0.7")),
+                machine("a", "10.0.0.7"))));
+  }
+
+  @Test
+  void whatIsNotJoinedOrJoinedToNothingIsFound() {
+    LanePlan none = new LanePlan(Map.of(), Map.of("shelf", "gone"), "", true);
+    assertEquals(
+        List.of(Code.NETWORK_NOT_JOINED, Code.STORAGE_UNKNOWN),
+        codes(place(none, inventory("10.0.0.0/24", ROOM), machine("a", "10.0.0.7"))));
+  }
+
+  @Test
+  void quotasCountWhatIsUsedAndWhatComes() {
+    assertEquals(
+        List.of(Code.QUOTA_MACHINES, Code.QUOTA_VOLUMES),
+        codes(
+            place(
+                PLAN, inventory("10.0.0.0/24", new Quota(3, 3, 5, 5)), machine("a", "10.0.0.7"))));
+  }
+
+  @Test
+  void theWayBackTurnsEveryJoinRound() {
+    LanePlan plan =
+        new LanePlan(Map.of("n1", "x", "n2", "x", "n3", "y"), Map.of("a", "b"), "z", true);
+    assertEquals(Map.of("x", "n1", "y", "n3"), plan.reverse().networks());
+    assertEquals(Map.of("b", "a"), plan.reverse().storages());
+  }
+
+  @Test
+  void malformedAddressesAreRefused() {
+    for (String bad : List.of("10.0.0", "10.0.0.256", "10.0.0.x", "", "1.2.3.4.5")) {
+      assertThrows(IllegalArgumentException.class, () -> Subnet.address(bad));
+    }
+    assertThrows(IllegalArgumentException.class, () -> Subnet.parse("10.0.0.0"));
+    assertThrows(IllegalArgumentException.class, () -> Subnet.parse("10.0.0.0/40"));
+  }
+}
