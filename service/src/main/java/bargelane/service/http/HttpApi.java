@@ -122,13 +122,10 @@ public final class HttpApi implements Closeable {
           caller(ctx);
           ctx.contentType("text/plain; version=0.0.4").result(meters.scrape());
         });
+    // Before the stream's answer begins, since its status can't be changed afterwards.
+    r.before("/api/v1/events/stream", this::caller);
     EventStream stream = new EventStream(events);
-    r.sse(
-        "/api/v1/events/stream",
-        client -> {
-          caller(client.ctx());
-          stream.serve(client);
-        });
+    r.sse("/api/v1/events/stream", stream::serve);
     r.get("/*", this::console);
   }
 
@@ -193,7 +190,9 @@ public final class HttpApi implements Closeable {
             "the idempotency key was used for " + before.request,
             "use a new key for a new request");
       }
-      ctx.status(before.status).contentType("application/json").result(before.body);
+      ctx.status(before.status)
+          .contentType("application/json")
+          .result(before.body.getBytes(java.nio.charset.StandardCharsets.UTF_8));
       return;
     }
     Object body = e.handler().handle(new Endpoints.Request(ctx, caller, ctx.bodyAsBytes()));
@@ -221,14 +220,18 @@ public final class HttpApi implements Closeable {
     } else if (body instanceof byte[] bytes) {
       ctx.status(status).contentType("application/octet-stream").result(bytes);
     } else {
-      ctx.status(status).contentType("application/json").result(Json.text(body));
+      ctx.status(status).contentType("application/json").result(utf8(body));
     }
   }
 
   private static void problem(Context ctx, int status, String code, String detail, String remedy) {
     ctx.status(status)
         .contentType("application/problem+json")
-        .result(Json.text(new Problem("about:blank", title(status), status, code, detail, remedy)));
+        .result(utf8(new Problem("about:blank", title(status), status, code, detail, remedy)));
+  }
+
+  private static byte[] utf8(Object body) {
+    return Json.text(body).getBytes(java.nio.charset.StandardCharsets.UTF_8);
   }
 
   private static String title(int status) {

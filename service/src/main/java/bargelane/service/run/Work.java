@@ -71,6 +71,11 @@ public final class Work {
     return Optional.ofNullable(notes.get(key)).map(JsonNode::asText);
   }
 
+  /** All notes. */
+  public JsonNode notes() {
+    return notes;
+  }
+
   /** A note as JSON; missing if it was not made. */
   public JsonNode noted(String key) {
     return notes.path(key);

@@ -388,9 +388,26 @@ final class Moves {
    */
   private void setAside(TowState state, Side side, List<String> disks, Work w) {
     for (String disk : disks) {
-      String owner = services.ledger().plan(state.siteId(side), w.towId(), "volume", disk);
-      driver(state, side).target().own(disk, owner);
+      if (!services.ledger().recorded(state.siteId(side), "volume", disk)) {
+        note(w, "setAside", disk, side.name());
+        String owner = services.ledger().plan(state.siteId(side), w.towId(), "volume", disk);
+        driver(state, side).target().own(disk, owner);
+      }
     }
+  }
+
+  /**
+   * Volumes that a landing set aside are the site's own again when they are back on their machine.
+   */
+  void takeUpAgain(TowState state, Side side, JsonNode landingNotes) {
+    landingNotes
+        .path("setAside")
+        .fieldNames()
+        .forEachRemaining(
+            disk -> {
+              driver(state, side).target().own(disk, "");
+              services.ledger().release(state.siteId(side), "volume", disk);
+            });
   }
 
   static void note(Work w, String map, String key, String value) {
@@ -698,6 +715,7 @@ final class Moves {
         services.ledger().remove(state.siteId(side), "machine", m.name);
       }
     }
+    takeUpAgain(state, side, w.notes());
     disarm(w, side);
     dropClones(w, side);
     return Outcome.done("");

@@ -65,7 +65,17 @@ final class SettleRun implements RunKind {
 
   private Outcome release(Work w) {
     TowState state = moves.state(w);
-    Side side = state.standing();
+    Side standing = state.standing();
+    handOver(state, standing);
+    if (standing == Side.AWAY) {
+      // The machines at home were there before us: they stay, fenced, with the disks that they
+      // have.
+      handOver(state, Side.HOME);
+    }
+    return Outcome.done("at " + state.site(standing).name);
+  }
+
+  private void handOver(TowState state, Side side) {
     SiteDriver driver = moves.driver(state, side);
     String site = state.siteId(side);
     for (MemberEntity m : state.members) {
@@ -77,7 +87,6 @@ final class SettleRun implements RunKind {
       driver.compute().ownMachine(berth.platformId(), "");
       services.ledger().release(site, "machine", m.name);
     }
-    return Outcome.done("at " + state.site(side).name);
   }
 
   private Outcome remove(Work w) {

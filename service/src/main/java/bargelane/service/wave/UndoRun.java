@@ -106,6 +106,7 @@ final class UndoRun implements RunKind {
         services.ledger().remove(state.siteId(side), "machine", m.name);
       }
     }
+    moves.takeUpAgain(state, side, notes);
     state
         .names("bl-" + landing.id + "-arm", side)
         .forEach(n -> services.ledger().remove(state.siteId(side), "marker", n));

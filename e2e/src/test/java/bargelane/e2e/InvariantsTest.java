@@ -1,0 +1,309 @@
+package bargelane.e2e;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
+import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.api.Lease;
+import bargelane.api.LeaseReport;
+import bargelane.blocks.nbd.NbdAddress;
+import bargelane.blocks.nbd.NbdClient;
+import bargelane.client.ApiClient;
+import bargelane.sites.SiteException;
+import bargelane.standins.guest.Ring.Entry;
+import bargelane.tug.HttpLeaseDesk;
+import bargelane.tug.LeaseDesk;
+import bargelane.tug.Tug;
+import com.fasterxml.jackson.databind.JsonNode;
+import java.io.IOException;
+import java.net.URI;
+import java.nio.ByteBuffer;
+import java.nio.charset.StandardCharsets;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import org.junit.jupiter.api.AfterAll;
+import org.junit.jupiter.api.BeforeAll;
+import org.junit.jupiter.api.MethodOrderer;
+import org.junit.jupiter.api.Order;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.TestMethodOrder;
+
+/** One test for each invariant of the data path, in the order of docs/architecture.md. */
+@TestMethodOrder(MethodOrderer.OrderAnnotation.class)
+class InvariantsTest {
+
+  private static Harness harness;
+  private static ApiClient api;
+  private static Journey journey;
+  private static Tug tug;
+
+  @BeforeAll
+  static void start() throws IOException {
+    harness = Harness.create().database().estate("estate").cloud().service(List.of("--no-tug"));
+    api = harness.api();
+    journey = new Journey(api, line -> {});
+    journey.prepare(harness, 5, 60);
+  }
+
+  @AfterAll
+  static void stop() throws IOException {
+    if (tug != null) {
+      tug.close();
+    }
+    harness.close();
+  }
+
+  private static LeaseDesk desk() {
+    return new HttpLeaseDesk(URI.create(harness.serviceAddress()), harness.token());
+  }
+
+  /** Invariant 5, with no tug but the ones of this test. */
+  @Test
+  @Order(1)
+  void oneWriterAStalledTugThatWritesAfterItsLeaseWasTakenOverIsRefused() throws IOException {
+    api.post("/waves/lending/load", null);
+    Lease stalled = desk().take("stalled", 20).orElseThrow();
+    assertEquals("full", stalled.kind());
+    NbdClient writer = NbdClient.connect(NbdAddress.parse(stalled.disks().get(0).targetUri()));
+    writer.write(
+        0, ByteBuffer.wrap("written while the lease was held".getBytes(StandardCharsets.US_ASCII)));
+    // It says nothing for longer than its lease lasts; the work is given to another.
+    Lease taken =
+        java.util.stream.Stream.generate(() -> again())
+            .filter(java.util.Optional::isPresent)
+            .findFirst()
+            .orElseThrow()
+            .get();
+    assertEquals(stalled.pass(), taken.pass());
+    assertEquals(stalled.epoch() + 1, taken.epoch());
+    assertThrows(IOException.class, () -> writer.write(0, ByteBuffer.wrap(new byte[] {1})));
+    writer.close();
+    assertThrows(
+        LeaseDesk.LeaseLostException.class,
+        () -> desk().report(stalled.pass(), new LeaseReport(stalled.epoch(), 0, 1, 1, 1, 1, 0, 0)));
+    desk()
+        .failed(
+            taken.pass(),
+            new bargelane.api.LeaseFailed(taken.epoch(), "may-pass", "this tug only looked"));
+    tug = new Tug("of-the-test", desk(), 2, 2);
+    journey.await("the wave is laden", 60, w -> Journey.open(w, "laden"));
+  }
+
+  private static java.util.Optional<Lease> again() {
+    try {
+      return desk().take("successor", 20);
+    } catch (IOException e) {
+      throw new java.io.UncheckedIOException(e);
+    }
+  }
+
+  private static String clone(JsonNode point, String volume, String as) throws IOException {
+    Platform cloud = harness.saltmarsh();
+    cloud.call(
+        "POST",
+        "/v1/volumes",
+        Map.of(
+            "name",
+            as,
+            "storageClass",
+            "reed",
+            "owner",
+            "of-the-test",
+            "point",
+            point.path("name").asText(),
+            "volume",
+            volume));
+    return as;
+  }
+
+  /** The newest point as the platform knows it. */
+  private static JsonNode newestAtTheCloud() throws IOException {
+    JsonNode newest = null;
+    for (JsonNode p : harness.saltmarsh().call("GET", "/v1/points", null)) {
+      newest = p;
+    }
+    return newest;
+  }
+
+  @Test
+  @Order(2)
+  void aRecoveryPointIsCompleteOfOneInstantAndHasItsManifestBesideIt() throws IOException {
+    journey.awaitPoint(Instant.now(), 30);
+    JsonNode point = newestAtTheCloud();
+    List<String> volumes = new ArrayList<>();
+    point.path("layers").fieldNames().forEachRemaining(volumes::add);
+    assertEquals(3, volumes.size(), "every disk of the tow");
+    List<Long> sequences = new ArrayList<>();
+    for (String v : volumes.stream().filter(v -> v.contains("lending-db")).sorted().toList()) {
+      List<Entry> ring = harness.saltmarsh().ring(clone(point, v, "look-" + v));
+      assertEquals(0, Rings.missing(ring));
+      sequences.add(ring.get(ring.size() - 1).sequence());
+      harness.saltmarsh().call("DELETE", "/v1/volumes/look-" + v, null);
+    }
+    assertTrue(
+        sequences.get(0) - sequences.get(1) == 0 || sequences.get(0) - sequences.get(1) == 1,
+        "the disks are " + sequences);
+    String manifest =
+        new String(
+            harness
+                .saltmarsh()
+                .driver()
+                .attachment(point.path("name").asText(), "manifest")
+                .orElseThrow(),
+            StandardCharsets.UTF_8);
+    assertTrue(manifest.startsWith("format: bargelane/manifest/1\n"));
+    for (String v : volumes) {
+      assertTrue(manifest.contains(v));
+    }
+  }
+
+  @Test
+  @Order(3)
+  void pointsAreImmutableWhateverLaterPassesWrite() throws IOException {
+    JsonNode point = newestAtTheCloud();
+    String volume = point.path("layers").fieldNames().next();
+    String before = harness.saltmarsh().digest(clone(point, volume, "before"));
+    journey.awaitPoint(Instant.now(), 30);
+    journey.awaitPoint(Instant.now(), 30);
+    assertEquals(before, harness.saltmarsh().digest(clone(point, volume, "after")));
+    harness.saltmarsh().call("DELETE", "/v1/volumes/before", null);
+    harness.saltmarsh().call("DELETE", "/v1/volumes/after", null);
+  }
+
+  @Test
+  @Order(4)
+  void aMarkerAdvancesLastSoThatALostOneMeansACompare() throws IOException {
+    JsonNode wave = journey.awaitPoint(Instant.now(), 30);
+    String marker = wave.path("leg").path("marker").asText();
+    assertTrue(harness.estate().driver().markers().contains(marker));
+    // Somebody removes it behind our back: the next pass compares and loses nothing.
+    harness.estate().call("DELETE", "/v1/markers/" + marker, null);
+    journey.await(
+        "a compare",
+        40,
+        w -> {
+          for (JsonNode p : api.get("/waves/lending/passes")) {
+            if (p.path("kind").asText().equals("compare")
+                && p.path("state").asText().equals("complete")) {
+              return true;
+            }
+          }
+          return false;
+        });
+    journey.work("test");
+  }
+
+  @Test
+  @Order(5)
+  void productionComesFirstNoWriteOfAGuestEverFails() throws IOException {
+    harness.estate().faults(64 * 1024, -1, 300, -1, "");
+    journey.await(
+        "a pass ended", 40, w -> w.path("lastPass").path("state").asText().equals("failed"));
+    harness.estate().noFaults();
+    assertEquals(0, harness.estate().writeFailures("lending-db"));
+    assertEquals(0, harness.estate().writeFailures("lending-app"));
+    journey.awaitPoint(Instant.now(), 40);
+  }
+
+  @Test
+  @Order(6)
+  void nothingForeignIsTouchedAndWhatIsTaggedButUnrecordedIsListed() throws IOException {
+    String owner = harness.saltmarsh().driver().owned("bargelane/").get(0).owner();
+    harness
+        .saltmarsh()
+        .call(
+            "POST",
+            "/v1/volumes",
+            Map.of(
+                "name",
+                "somebody-elses",
+                "storageClass",
+                "reed",
+                "owner",
+                "accounting",
+                "sizeBytes",
+                1 << 20));
+    harness
+        .saltmarsh()
+        .call(
+            "POST",
+            "/v1/volumes",
+            Map.of(
+                "name",
+                "unrecorded",
+                "storageClass",
+                "reed",
+                "owner",
+                owner,
+                "sizeBytes",
+                1 << 20));
+    List<String> unrecorded = new ArrayList<>();
+    for (JsonNode l : api.get("/sites/saltmarsh/leftovers")) {
+      assertFalse(l.path("name").asText().equals("somebody-elses"));
+      if (!l.path("recorded").asBoolean() && !l.path("kind").asText().equals("fence")) {
+        unrecorded.add(l.path("name").asText());
+      }
+    }
+    assertEquals(List.of("unrecorded"), unrecorded);
+    harness.saltmarsh().call("DELETE", "/v1/volumes/unrecorded", null);
+  }
+
+  @Test
+  @Order(7)
+  void aMachineRunsInOnePlace() throws IOException {
+    journey.confirmed("cutover");
+    String id = harness.estate().machine("lending-db").path("id").asText();
+    SiteException refused =
+        assertThrows(SiteException.class, () -> harness.estate().driver().start(id));
+    assertEquals("fenced", refused.code());
+    assertTrue(harness.saltmarsh().runs("lending-db"));
+    ApiClient.ProblemException twice =
+        assertThrows(
+            ApiClient.ProblemException.class,
+            () -> api.post("/waves/lending/cutover", Map.of("confirm", "lending")));
+    assertEquals("already-landed", twice.problem().code());
+  }
+
+  @Test
+  @Order(8)
+  void turningRoundMovesOnlyChangesAndNeverWritesTheStoppedSourcesOwnDisks() throws IOException {
+    List<String> own = harness.estate().disks("lending-db");
+    List<String> before =
+        List.of(harness.estate().digest(own.get(0)), harness.estate().digest(own.get(1)));
+    journey.awaitPoint(Instant.now(), 40);
+    JsonNode failback = journey.confirmed("failback").path("result");
+    assertTrue(failback.path("lastPassBytesSent").asLong() < 8 << 20);
+    List<String> now = harness.estate().disks("lending-db");
+    assertFalse(now.contains(own.get(0)), "it runs on clones");
+    assertEquals(
+        before,
+        List.of(harness.estate().digest(own.get(0)), harness.estate().digest(own.get(1))),
+        "its own disks are as they were when it was stopped");
+    journey.confirmed("undo");
+    assertTrue(harness.saltmarsh().runs("lending-db") && !harness.estate().runs("lending-db"));
+    assertEquals(own, harness.estate().disks("lending-db"), "undo gives them back");
+    JsonNode wave = journey.awaitPoint(Instant.now(), 40);
+    assertEquals("saltmarsh", wave.path("leg").path("from").asText());
+  }
+
+  @Test
+  @Order(9)
+  void settledWhereItLandedNothingOfOursIsLeftAndForeignThingsStand() throws IOException {
+    journey.confirmed("settle");
+    assertEquals(List.of(), harness.estate().ours());
+    assertEquals(List.of(), harness.saltmarsh().ours());
+    assertTrue(harness.saltmarsh().runs("lending-db"));
+    assertTrue(
+        harness.estate().machine("lending-db").path("fenced").asBoolean(),
+        "what was left stays fenced");
+    assertTrue(
+        harness
+            .saltmarsh()
+            .call("GET", "/v1/inventory", null)
+            .toString()
+            .contains("somebody-elses"));
+  }
+}
