@@ -1,0 +1,162 @@
+package bargelane.e2e;
+
+import static com.microsoft.playwright.assertions.PlaywrightAssertions.assertThat;
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import com.microsoft.playwright.Browser;
+import com.microsoft.playwright.BrowserContext;
+import com.microsoft.playwright.BrowserType;
+import com.microsoft.playwright.Locator;
+import com.microsoft.playwright.Page;
+import com.microsoft.playwright.Playwright;
+import com.microsoft.playwright.assertions.LocatorAssertions;
+import com.microsoft.playwright.options.AriaRole;
+import com.microsoft.playwright.options.ColorScheme;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import org.junit.jupiter.api.Test;
+
+/**
+ * The console in Chromium, used as its engineer does. With -Dscreenshots=DIR it leaves pictures
+ * there.
+ */
+class ConsoleTest {
+
+  private static final List<String> FLAGS =
+      List.of(
+          "--no-sandbox",
+          "--disable-gpu",
+          "--disable-quic",
+          "--no-first-run",
+          "--disable-background-networking",
+          "--disable-component-update",
+          "--disable-sync");
+
+  private static Locator button(Page page, String name) {
+    return page.getByRole(
+        AriaRole.BUTTON, new Page.GetByRoleOptions().setName(name).setExact(true));
+  }
+
+  private static void shot(Page page, String name) throws IOException {
+    String dir = System.getProperty("screenshots");
+    if (dir != null) {
+      page.screenshot(
+          new Page.ScreenshotOptions()
+              .setPath(Files.createDirectories(Path.of(dir)).resolve(name + ".png")));
+    }
+  }
+
+  private static LocatorAssertions.IsVisibleOptions within(int seconds) {
+    return new LocatorAssertions.IsVisibleOptions().setTimeout(seconds * 1000.0);
+  }
+
+  @Test
+  void anEveningWithTheConsole() throws IOException {
+    try (Harness harness = Harness.create().all();
+        Playwright playwright =
+            Playwright.create(
+                new Playwright.CreateOptions()
+                    .setEnv(Map.of("PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD", "1")));
+        Browser browser =
+            playwright
+                .chromium()
+                .launch(
+                    new BrowserType.LaunchOptions()
+                        .setExecutablePath(Path.of("/usr/bin/chromium"))
+                        .setArgs(FLAGS))) {
+      Journey journey = new Journey(harness.api(), line -> {});
+      journey.prepare(harness, 5, 60);
+      BrowserContext context =
+          browser.newContext(
+              new Browser.NewContextOptions()
+                  .setViewportSize(1280, 800)
+                  .setColorScheme(ColorScheme.LIGHT));
+      Page page = context.newPage();
+      List<String> errors = new ArrayList<>();
+      page.onPageError(errors::add);
+
+      page.navigate(harness.serviceAddress() + "/waves/lending");
+      page.getByLabel("Password").fill("not the password");
+      button(page, "Sign in").click();
+      assertThat(page.getByText("the account or the password is wrong")).isVisible();
+      page.getByLabel("Password").fill(harness.signInPassword());
+      button(page, "Sign in").click();
+      assertThat(page.getByRole(AriaRole.HEADING, new Page.GetByRoleOptions().setName("lending")))
+          .isVisible();
+      assertThat(page.getByText("live")).isVisible();
+
+      // Load, from the page, and see the gates open without a reload.
+      button(page, "Load").click();
+      page.getByRole(AriaRole.DIALOG)
+          .getByRole(AriaRole.BUTTON, new Locator.GetByRoleOptions().setName("Load"))
+          .click();
+      assertThat(page.getByLabel("laden: open").first()).isVisible(within(60));
+      assertThat(page.getByLabel("proven: shut").first()).isVisible();
+
+      // A gate tells what keeps it shut, by mouse and by keyboard.
+      page.getByLabel("landed: shut").first().click();
+      assertThat(page.getByText("it runs at its source")).isVisible();
+      page.getByLabel("proven: shut").nth(1).focus();
+      page.keyboard().press("Enter");
+      assertThat(page.getByText("lending-app, gate ‘proven’: shut")).isVisible();
+      assertThat(page.getByText("no test cutover was made")).isVisible();
+
+      button(page, "Test cutover").click();
+      page.getByRole(AriaRole.DIALOG)
+          .getByRole(AriaRole.BUTTON, new Locator.GetByRoleOptions().setName("Test cutover"))
+          .click();
+      assertThat(page.getByText("Compare every block with what the source held"))
+          .isVisible(within(30));
+      shot(page, "wave-test-running");
+      assertThat(page.getByLabel("proven: open").first()).isVisible(within(60));
+      assertThat(button(page, "Cutover")).isVisible(within(60));
+      journey.awaitPoint(java.time.Instant.now(), 40);
+      shot(page, "wave");
+
+      // A cutover wants the wave's name typed.
+      button(page, "Cutover").click();
+      Locator dialog = page.getByRole(AriaRole.DIALOG);
+      Locator go =
+          dialog.getByRole(AriaRole.BUTTON, new Locator.GetByRoleOptions().setName("Cutover"));
+      assertThat(go).isDisabled();
+      dialog.getByRole(AriaRole.TEXTBOX).fill("landing");
+      assertThat(go).isDisabled();
+      dialog.getByRole(AriaRole.TEXTBOX).fill("lending");
+      shot(page, "wave-cutover-confirm");
+      go.click();
+      assertThat(page.getByLabel("landed: open").first()).isVisible(within(60));
+      assertThat(button(page, "Failback")).isVisible(within(60));
+      assertTrue(harness.saltmarsh().runs("lending-db"));
+
+      // The overview, light and dark, at once and with nothing left to load.
+      page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Overview")).click();
+      assertThat(page.getByText("Needs you")).isVisible();
+      assertThat(page.getByText("2/2").first()).isVisible();
+      shot(page, "overview");
+      button(page, "Dark").click();
+      assertThat(button(page, "Light")).isVisible();
+      shot(page, "overview-dark");
+      page.navigate(harness.serviceAddress() + "/waves/lending");
+      assertThat(page.getByLabel("settled: shut").first()).isVisible();
+      shot(page, "wave-dark");
+
+      // The stream is cut: the page says so, and goes on by itself when the service is back.
+      harness.kill("service");
+      assertThat(page.getByText("not connected")).isVisible(within(20));
+      harness.service();
+      assertThat(page.getByText("not connected"))
+          .isHidden(new LocatorAssertions.IsHiddenOptions().setTimeout(30_000));
+
+      page.navigate(harness.serviceAddress() + "/waves/no-such-wave");
+      assertThat(page.getByText("there is no wave 'no-such-wave'")).isVisible();
+      button(page, "Sign out").click();
+      assertThat(page.getByLabel("Password")).isVisible();
+      assertEquals(List.of(), errors);
+    }
+  }
+}
