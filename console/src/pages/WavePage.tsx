@@ -14,7 +14,7 @@ import { get, post, type Pass, type Point, type Run, type Wave } from '../api';
 import { between, clock, duration, size } from '../format';
 import { useNow } from '../live';
 import { ActionDialog, type Action } from '../parts/ActionDialog';
-import { actionsOf } from '../parts/actions';
+import { actionsOf, pressing } from '../parts/actions';
 import { ExposureChart } from '../parts/ExposureChart';
 import { Findings } from '../parts/Findings';
 import { Flight, reached } from '../parts/Flight';
@@ -68,7 +68,7 @@ function Head({ wave, now, onAct }: { wave: Wave; now: number; onAct: (a: Action
       <Figure label="Replication">{wave.leg === null ? 'none' : `${wave.leg.from} to ${wave.leg.to}${wave.leg.state === 'paused' ? ', paused' : ''}`}</Figure>
       <Box sx={{ ml: 'auto', display: 'flex', gap: 1, flexWrap: 'wrap' }}>
         {actions.map((a, i) => (
-          <Button key={a.title} variant={i === 0 ? 'contained' : 'outlined'} onClick={() => onAct(a)}>
+          <Button key={a.title} variant={i === 0 && pressing(wave) ? 'contained' : 'outlined'} onClick={() => onAct(a)}>
             {a.title}
           </Button>
         ))}
@@ -109,7 +109,7 @@ function LastPass({ pass }: { pass: Pass | null }) {
         <span>
           Pass {pass.number}, {pass.kind}
         </span>
-        <Status tone={toneOf(pass.state)}>{pass.state}</Status>
+        <Status tone={toneOf(pass.state)}>{open ? 'running' : pass.state}</Status>
         <span>
           {size(pass.sent)} sent of {size(pass.total)} looked at
         </span>

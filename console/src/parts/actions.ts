@@ -1,7 +1,12 @@
 import type { Wave } from '../api';
 import type { Action } from './ActionDialog';
 
-/** What can be asked of a wave as it stands; the first is the one to do next. */
+/** Whether the first action is the one that the wave waits for. */
+export function pressing(w: Wave): boolean {
+  return w.state === 'diverged' || w.leg === null || !w.machines.every((m) => m.stands === w.to);
+}
+
+/** What can be asked of a wave as it stands; the first is the one to do next, unless the machines have landed: then nothing presses. */
 export function actionsOf(w: Wave): Action[] {
   if (w.state === 'settled' || w.running.length > 0) {
     return [];
@@ -22,10 +27,10 @@ export function actionsOf(w: Wave): Action[] {
   const settle = act('settle', 'Settle', 'Closes the move: replicas, recovery points and leftovers are removed on both sites. It can not be undone afterwards.');
   if (landed) {
     return [
-      settle,
       act('failback', 'Failback', `The machines are stopped at ${w.to}, the last changes shipped, and started at ${w.from}. Only what changed crosses.`),
       act('undo', 'Undo', `The machines run again at ${w.from} as they were when they were stopped. What was written at ${w.to} since is given up.`),
       failover,
+      settle,
     ];
   }
   const proven = w.machines.every((m) => m.gates.every((g) => g.gate !== 'proven' || g.open));

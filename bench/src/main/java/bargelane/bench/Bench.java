@@ -120,7 +120,7 @@ public final class Bench {
     print("full pass (hashed, read back)", String.format(Locale.ROOT, "%.0f MiB/s", full));
     print("full pass / plain read", ratio(full, (read + readAgain) / 2));
     print("full pass / plain write", ratio(full, (write + writeAgain) / 2));
-    delta(harness, api, estate);
+    delta(api, estate);
     print("service's peak of memory (VmHWM)", mib(peak(harness.process("service").pid())));
     print("load run", run.path("id").asText() + " " + run.path("state").asText());
   }
@@ -237,7 +237,7 @@ public final class Bench {
   }
 
   /** One per cent of the tracked blocks gets one changed byte each; the next delta is looked at. */
-  private static void delta(Harness harness, ApiClient api, Platform estate) throws IOException {
+  private static void delta(ApiClient api, Platform estate) throws IOException {
     Journey journey = new Journey(api, line -> {});
     int blocks = (int) (DISK / TRACKED_BLOCK / 100);
     int before = journey.wave().path("lastPass").path("number").asInt();

@@ -112,6 +112,7 @@ class ConsoleTest {
           .click();
       assertThat(page.getByText("Compare every block with what the source held"))
           .isVisible(within(30));
+      assertThat(page.getByText("no block differs")).isVisible(within(60));
       shot(page, "wave-test-running");
       assertThat(page.getByLabel("proven: open").first()).isVisible(within(60));
       assertThat(button(page, "Cutover")).isVisible(within(60));
@@ -127,6 +128,7 @@ class ConsoleTest {
       dialog.getByRole(AriaRole.TEXTBOX).fill("landing");
       assertThat(go).isDisabled();
       dialog.getByRole(AriaRole.TEXTBOX).fill("lending");
+      assertThat(go).isEnabled();
       shot(page, "wave-cutover-confirm");
       go.click();
       assertThat(page.getByLabel("landed: open").first()).isVisible(within(60));
