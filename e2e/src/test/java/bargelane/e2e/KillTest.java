@@ -156,6 +156,28 @@ class KillTest {
         assertTrue(estate.runs(machine));
         assertEquals(0, estate.writeFailures(machine));
       }
+
+      // The machine room is lost, and comes back with writes of its own.
+      journey.awaitPoint(Instant.now(), 40);
+      harness.kill("estate");
+      workKilledAt("failover", Map.of("confirm", "lending", "sourceLost", true), "define");
+      harness.estate("estate");
+      estate = harness.estate();
+      workKilledAt("reconcile", Map.of(), "survey-back");
+      workKilledAt("reconcile", Map.of("keep", "saltmarsh", "confirm", "lending"), "turn");
+      JsonNode home = workKilledAt("failback", Map.of("confirm", "lending"), "clone");
+      for (String machine : List.of("lending-db", "lending-app")) {
+        List<String> disks = cloud.disks(machine);
+        for (int i = 0; i < disks.size(); i++) {
+          assertEquals(
+              cloud.digest(disks.get(i)),
+              home.path("result").path("digests").path(machine + " disk " + i).asText(),
+              machine + " disk " + i);
+        }
+        assertEquals(0, estate.writeFailures(machine));
+      }
+      workKilledAt("undo", Map.of("confirm", "lending"), "take-back");
+      assertTrue(cloud.runs("lending-db") && !estate.runs("lending-db"));
       workKilledAt("settle", Map.of("confirm", "lending"), "remove");
       assertEquals(List.of(), estate.ours());
       assertEquals(List.of(), cloud.ours());

@@ -8,6 +8,7 @@ import bargelane.service.assess.AssessmentEntity;
 import bargelane.service.assess.Assessments;
 import bargelane.service.db.Db;
 import bargelane.service.db.Ids;
+import bargelane.service.db.Upkeep;
 import bargelane.service.event.EventEntity;
 import bargelane.service.event.Events;
 import bargelane.service.http.AnsweredEntity;
@@ -129,6 +130,10 @@ public final class BargeLane implements Closeable {
     RecurringTask<Void> sweep =
         Tasks.recurring("sweep", FixedDelay.ofSeconds(5))
             .execute((instance, context) -> ledger.sweep());
+    Upkeep upkeep = new Upkeep(db, clock);
+    RecurringTask<Void> tidy =
+        Tasks.recurring("tidy", FixedDelay.ofHours(1))
+            .execute((instance, context) -> upkeep.tidy());
     // What this node was doing when it was killed is nobody else's: take it up at once.
     db.run(
         s ->
@@ -138,7 +143,7 @@ public final class BargeLane implements Closeable {
                 .executeUpdate());
     scheduler =
         Scheduler.create(db.dataSource(), runs.task(), timetable.task())
-            .startTasks(sweep)
+            .startTasks(sweep, tidy)
             .schedulerName(new SchedulerName.Fixed(o.node()))
             .threads(12)
             .pollingInterval(Duration.ofMillis(200))

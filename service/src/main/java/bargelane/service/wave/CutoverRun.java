@@ -23,11 +23,15 @@ final class CutoverRun implements RunKind {
   private final String name;
   private final Services services;
   private final Moves moves;
+  private final Turning turning;
+  private final Landing landings;
 
-  CutoverRun(String name, Services services, Moves moves) {
+  CutoverRun(String name, Services services, Moves moves, Turning turning, Landing landings) {
     this.name = name;
     this.services = services;
     this.moves = moves;
+    this.turning = turning;
+    this.landings = landings;
   }
 
   @Override
@@ -59,11 +63,13 @@ final class CutoverRun implements RunKind {
             "Stop and fence the machines",
             w -> moves.stop(w, winner().other(), "stoppedAt")));
     steps.add(new Step("last", "Ship the last changes", w -> moves.pass(w, "last")));
-    steps.add(new Step("clone", "Clone the point", w -> moves.cloneVolumes(w, winner())));
+    steps.add(new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, winner())));
     steps.add(
-        new Step("arm", "Track changes from the first instruction", w -> moves.arm(w, winner())));
-    steps.add(new Step("define", "Give the machines their disks", w -> moves.define(w, winner())));
-    steps.addAll(moves.startSteps(work, winner()));
+        new Step(
+            "arm", "Track changes from the first instruction", w -> landings.arm(w, winner())));
+    steps.add(
+        new Step("define", "Give the machines their disks", w -> landings.define(w, winner())));
+    steps.addAll(landings.startSteps(work, winner()));
     steps.add(new Step("land", "Record where the machines run", this::land));
     steps.add(new Step("turn", "Turn replication round", this::turn));
     steps.add(new Step("dossier", "Write the dossier", this::dossier));
@@ -81,7 +87,7 @@ final class CutoverRun implements RunKind {
           new Step(
               "take-back",
               "Remove what was made at the target",
-              w -> moves.undoTarget(w, winner())));
+              w -> landings.undoTarget(w, winner())));
       steps.add(
           new Step(
               "restart",
@@ -94,7 +100,7 @@ final class CutoverRun implements RunKind {
 
   private Outcome land(Work w) {
     if (w.note("landed").isEmpty()) {
-      services.db().run(s -> moves.land(s, w, winner()));
+      services.db().run(s -> landings.land(s, w, winner()));
       w.note("landed", true);
     }
     return Outcome.done("at " + moves.state(w).site(winner()).name);
@@ -102,11 +108,11 @@ final class CutoverRun implements RunKind {
 
   private Outcome turn(Work w) {
     Outcome done =
-        moves.turn(
+        turning.turn(
             w,
-            new Moves.Turn(
-                winner(), Moves.armName(w), Optional.of(moves.point(w)), true, Map.of()));
-    moves.dropOlderLegs(w);
+            new Turning.Turn(
+                winner(), Landing.armName(w), Optional.of(moves.point(w)), true, Map.of()));
+    turning.dropOlderLegs(w);
     return done;
   }
 

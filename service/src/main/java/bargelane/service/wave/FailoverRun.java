@@ -23,10 +23,12 @@ final class FailoverRun implements RunKind {
 
   private final Services services;
   private final Moves moves;
+  private final Landing landings;
 
-  FailoverRun(Services services, Moves moves) {
+  FailoverRun(Services services, Moves moves, Landing landings) {
     this.services = services;
     this.moves = moves;
+    this.landings = landings;
   }
 
   @Override
@@ -50,17 +52,19 @@ final class FailoverRun implements RunKind {
     steps.add(new Step("pause", "Hold back the timetable", moves::pause));
     steps.add(new Step("end-passes", "End the running pass", moves::endPasses));
     steps.add(new Step("source", "See that the source can't run on", this::source));
-    steps.add(new Step("clone", "Clone the point", w -> moves.cloneVolumes(w, winner(w))));
+    steps.add(new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, winner(w))));
     steps.add(
-        new Step("arm", "Track changes from the first instruction", w -> moves.arm(w, winner(w))));
-    steps.add(new Step("define", "Give the machines their disks", w -> moves.define(w, winner(w))));
+        new Step(
+            "arm", "Track changes from the first instruction", w -> landings.arm(w, winner(w))));
+    steps.add(
+        new Step("define", "Give the machines their disks", w -> landings.define(w, winner(w))));
     for (int rank : moves.state(work).ranks()) {
       steps.add(
           new Step(
               "start-" + rank,
               "Start rank " + rank + " and probe it",
               w ->
-                  moves
+                  landings
                       .startSteps(w, winner(w))
                       .get(moves.state(w).ranks().indexOf(rank))
                       .action()
@@ -78,7 +82,9 @@ final class FailoverRun implements RunKind {
     }
     return List.of(
         new Step(
-            "take-back", "Remove what was made at the target", w -> moves.undoTarget(w, winner(w))),
+            "take-back",
+            "Remove what was made at the target",
+            w -> landings.undoTarget(w, winner(w))),
         new Step("resume", "Let the timetable go on", moves::resume));
   }
 
@@ -118,14 +124,14 @@ final class FailoverRun implements RunKind {
           .db()
           .run(
               s -> {
-                moves.land(s, w, winner(w));
+                landings.land(s, w, winner(w));
                 TowEntity tow = s.find(TowEntity.class, w.towId());
                 tow.diverged = true;
                 tow.divergence =
                     Json.text(
                         new Parting(
                             winner(w).name(),
-                            Moves.armName(w),
+                            Landing.armName(w),
                             moves.point(w).id,
                             w.note("upAt").orElse(""),
                             null));

@@ -34,10 +34,12 @@ final class ReconcileRun implements RunKind {
 
   private final Services services;
   private final Moves moves;
+  private final Turning turning;
 
-  ReconcileRun(Services services, Moves moves) {
+  ReconcileRun(Services services, Moves moves, Turning turning) {
     this.services = services;
     this.moves = moves;
+    this.turning = turning;
   }
 
   @Override
@@ -271,11 +273,11 @@ final class ReconcileRun implements RunKind {
   private Outcome turn(Work w) {
     Side keep = keep(w);
     PointEntity common = services.db().tx(s -> s.find(PointEntity.class, parting(w).pointId()));
-    Map<String, String> intents = new HashMap<>(Moves.ranges(disks(w, "back")));
-    Moves.ranges(disks(w, "running")).forEach((k, v) -> intents.merge(k, v, ReconcileRun::union));
+    Map<String, String> intents = new HashMap<>(Turning.ranges(disks(w, "back")));
+    Turning.ranges(disks(w, "running")).forEach((k, v) -> intents.merge(k, v, ReconcileRun::union));
     // The kept side's changes since its survey are tracked by the marker of that survey's snapshot.
     String marker = snapshotName(w, keep == returned(w) ? "back" : "running");
-    return moves.turn(w, new Moves.Turn(keep, marker, Optional.of(common), false, intents));
+    return turning.turn(w, new Turning.Turn(keep, marker, Optional.of(common), false, intents));
   }
 
   private static String union(String a, String b) {

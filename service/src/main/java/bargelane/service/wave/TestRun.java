@@ -34,10 +34,12 @@ final class TestRun implements RunKind {
 
   private final Services services;
   private final Moves moves;
+  private final Landing landings;
 
-  TestRun(Services services, Moves moves) {
+  TestRun(Services services, Moves moves, Landing landings) {
     this.services = services;
     this.moves = moves;
+    this.landings = landings;
   }
 
   @Override
@@ -48,7 +50,7 @@ final class TestRun implements RunKind {
   @Override
   public List<Step> steps(Work work) {
     List<Step> steps = new ArrayList<>();
-    steps.add(new Step("clone", "Clone the point", w -> moves.cloneVolumes(w, side(w))));
+    steps.add(new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, side(w))));
     steps.add(new Step("tally", "Compare every block with what the source held", this::tally));
     steps.add(new Step("isolate", "Make the isolated networks", this::isolate));
     steps.add(new Step("define", "Make the machines", this::define));
@@ -126,7 +128,7 @@ final class TestRun implements RunKind {
                         m.name,
                         v.disk(),
                         state.siteId(side(w)),
-                        moves.cloneName(w, m, v.disk()),
+                        landings.cloneName(w, m, v.disk()),
                         "",
                         "",
                         Plans.facts(state, m).disks().get(v.disk()).bytes()));
@@ -177,7 +179,7 @@ final class TestRun implements RunKind {
       String name = "test-" + suffix(w) + "-" + subnet;
       String owner = services.ledger().plan(state.siteId(side(w)), w.towId(), "network", name);
       String id = moves.compute(state, side(w)).isolate(name, subnet, owner);
-      Moves.note(w, "networks", subnet, id);
+      Landing.note(w, "networks", subnet, id);
     }
     return Outcome.done(subnets.size() + " subnets copied, reaching nothing else");
   }
@@ -211,9 +213,13 @@ final class TestRun implements RunKind {
           moves
               .compute(state, side(w))
               .define(
-                  moves.spec(
-                      name, owner, Plans.facts(state, m), isolated, moves.cloneNames(w, state, m)));
-      Moves.note(w, "machines", m.id, id);
+                  landings.spec(
+                      name,
+                      owner,
+                      Plans.facts(state, m),
+                      isolated,
+                      landings.cloneNames(w, state, m)));
+      Landing.note(w, "machines", m.id, id);
     }
     return Outcome.done("");
   }
@@ -225,7 +231,7 @@ final class TestRun implements RunKind {
     for (MemberEntity m : state.ofRank(rank)) {
       String id = w.noted("machines").path(m.id).asText();
       compute.start(id);
-      Optional<String> bad = moves.probe(compute, id, machineName(w, m));
+      Optional<String> bad = Probe.of(compute, id, machineName(w, m));
       if (bad.isPresent()) {
         String since = w.noteOnce("rank-" + rank, () -> services.clock().instant().toString());
         if (java.time.Instant.parse(since).plusSeconds(60).isBefore(services.clock().instant())) {
@@ -325,7 +331,7 @@ final class TestRun implements RunKind {
         .forEachRemaining(
             subnet ->
                 services.ledger().remove(site, "network", "test-" + suffix(w) + "-" + subnet));
-    moves.dropClones(w, side(w));
+    landings.dropClones(w, side(w));
     return Outcome.done("");
   }
 

@@ -22,11 +22,20 @@ final class UndoRun implements RunKind {
 
   private final Services services;
   private final Moves moves;
+  private final Turning turning;
+  private final Landing landings;
   private final java.util.function.Consumer<String> watchLeg;
 
-  UndoRun(Services services, Moves moves, java.util.function.Consumer<String> watchLeg) {
+  UndoRun(
+      Services services,
+      Moves moves,
+      Turning turning,
+      Landing landings,
+      java.util.function.Consumer<String> watchLeg) {
     this.services = services;
     this.moves = moves;
+    this.turning = turning;
+    this.landings = landings;
     this.watchLeg = watchLeg;
   }
 
@@ -106,7 +115,7 @@ final class UndoRun implements RunKind {
         services.ledger().remove(state.siteId(side), "machine", m.name);
       }
     }
-    moves.takeUpAgain(state, side, notes);
+    landings.takeUpAgain(state, side, notes);
     state
         .names("bl-" + landing.id + "-arm", side)
         .forEach(n -> services.ledger().remove(state.siteId(side), "marker", n));
@@ -134,7 +143,7 @@ final class UndoRun implements RunKind {
 
   private Outcome reopen(Work w) {
     String former = Json.object(landing(w).notes).path("leg").asText();
-    moves.dropLeg(moves.legId(w));
+    turning.dropLeg(moves.legId(w));
     services
         .db()
         .run(

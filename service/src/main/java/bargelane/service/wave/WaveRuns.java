@@ -17,14 +17,16 @@ public final class WaveRuns {
    */
   public static List<RunKind> all(Services services, Consumer<String> watchLeg) {
     Moves moves = new Moves(services, watchLeg);
+    Landing landings = new Landing(services, moves);
+    Turning turning = new Turning(services, moves, watchLeg);
     return List.of(
         new LoadRun(services, moves, watchLeg),
-        new TestRun(services, moves),
-        new CutoverRun("cutover", services, moves),
-        new CutoverRun("failback", services, moves),
-        new FailoverRun(services, moves),
-        new ReconcileRun(services, moves),
-        new UndoRun(services, moves, watchLeg),
+        new TestRun(services, moves, landings),
+        new CutoverRun("cutover", services, moves, turning, landings),
+        new CutoverRun("failback", services, moves, turning, landings),
+        new FailoverRun(services, moves, landings),
+        new ReconcileRun(services, moves, turning),
+        new UndoRun(services, moves, turning, landings, watchLeg),
         new SettleRun(services, moves));
   }
 }
