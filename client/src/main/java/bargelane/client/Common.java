@@ -60,6 +60,20 @@ abstract class Common {
     return new ApiClient(URI.create(address), token);
   }
 
+  /** Tells of a run that was started, or follows it to its end. */
+  int started(com.fasterxml.jackson.databind.JsonNode run, boolean wait) {
+    if (wait) {
+      return Follow.print(api(), run, out(), err());
+    }
+    if (output == Output.Form.json) {
+      Output.json(out(), run);
+    } else {
+      out().println(run.path("title").asText() + " is running as " + run.path("id").asText());
+      out().println("Follow it: bargelane run show " + run.path("id").asText() + " --wait");
+    }
+    return 0;
+  }
+
   /** There is no service to talk to. */
   static final class NoServiceException extends RuntimeException {
     private static final long serialVersionUID = 1;

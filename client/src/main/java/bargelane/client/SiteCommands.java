@@ -134,16 +134,7 @@ final class SiteCommands {
     @Override
     public Integer call() {
       JsonNode run = api().post("/sites/" + escape(name) + "/scan", null);
-      if (wait) {
-        return Follow.print(api(), run, out(), err());
-      }
-      if (output == Form.json) {
-        json(out(), run);
-      } else {
-        out().println(run.path("title").asText() + " is running as " + run.path("id").asText());
-        out().println("Follow it: bargelane run show " + run.path("id").asText() + " --wait");
-      }
-      return 0;
+      return started(run, wait);
     }
   }
 

@@ -173,16 +173,7 @@ final class WaveCommands {
     @Override
     public Integer call() {
       JsonNode run = api().post("/waves/" + escape(name) + "/load", null);
-      if (wait) {
-        return Follow.print(api(), run, out(), err());
-      }
-      if (output == Form.json) {
-        json(out(), run);
-      } else {
-        out().println(run.path("title").asText() + " is running as " + run.path("id").asText());
-        out().println("Follow it: bargelane run show " + run.path("id").asText() + " --wait");
-      }
-      return 0;
+      return started(run, wait);
     }
   }
 
@@ -208,16 +199,7 @@ final class WaveCommands {
     public Integer call() {
       JsonNode run =
           api().post("/waves/" + escape(name) + "/test", Map.of("point", point, "hold", hold));
-      if (wait) {
-        return Follow.print(api(), run, out(), err());
-      }
-      if (output == Form.json) {
-        json(out(), run);
-      } else {
-        out().println(run.path("title").asText() + " is running as " + run.path("id").asText());
-        out().println("Follow it: bargelane run show " + run.path("id").asText() + " --wait");
-      }
-      return 0;
+      return started(run, wait);
     }
   }
 
@@ -254,16 +236,7 @@ final class WaveCommands {
               .post(
                   "/waves/" + escape(name) + "/cutover",
                   Map.of("confirm", typed, "override", override));
-      if (wait) {
-        return Follow.print(api(), run, out(), err());
-      }
-      if (output == Form.json) {
-        json(out(), run);
-      } else {
-        out().println(run.path("title").asText() + " is running as " + run.path("id").asText());
-        out().println("Follow it: bargelane run show " + run.path("id").asText() + " --wait");
-      }
-      return 0;
+      return started(run, wait);
     }
   }
 
@@ -300,16 +273,7 @@ final class WaveCommands {
               .post(
                   "/waves/" + escape(name) + "/failback",
                   Map.of("confirm", typed, "override", override));
-      if (wait) {
-        return Follow.print(api(), run, out(), err());
-      }
-      if (output == Form.json) {
-        json(out(), run);
-      } else {
-        out().println(run.path("title").asText() + " is running as " + run.path("id").asText());
-        out().println("Follow it: bargelane run show " + run.path("id").asText() + " --wait");
-      }
-      return 0;
+      return started(run, wait);
     }
   }
 
@@ -354,16 +318,7 @@ final class WaveCommands {
               .post(
                   "/waves/" + escape(name) + "/failover",
                   Map.of("confirm", typed, "point", point, "sourceLost", lost));
-      if (wait) {
-        return Follow.print(api(), run, out(), err());
-      }
-      if (output == Form.json) {
-        json(out(), run);
-      } else {
-        out().println(run.path("title").asText() + " is running as " + run.path("id").asText());
-        out().println("Follow it: bargelane run show " + run.path("id").asText() + " --wait");
-      }
-      return 0;
+      return started(run, wait);
     }
   }
 
@@ -404,16 +359,7 @@ final class WaveCommands {
           api()
               .post(
                   "/waves/" + escape(name) + "/reconcile", Map.of("keep", keep, "confirm", typed));
-      if (wait) {
-        return Follow.print(api(), run, out(), err());
-      }
-      if (output == Form.json) {
-        json(out(), run);
-      } else {
-        out().println(run.path("title").asText() + " is running as " + run.path("id").asText());
-        out().println("Follow it: bargelane run show " + run.path("id").asText() + " --wait");
-      }
-      return 0;
+      return started(run, wait);
     }
   }
 
@@ -439,16 +385,7 @@ final class WaveCommands {
     public Integer call() {
       String typed = Confirm.ask(this, name, confirm);
       JsonNode run = api().post("/waves/" + escape(name) + "/undo", Map.of("confirm", typed));
-      if (wait) {
-        return Follow.print(api(), run, out(), err());
-      }
-      if (output == Form.json) {
-        json(out(), run);
-      } else {
-        out().println(run.path("title").asText() + " is running as " + run.path("id").asText());
-        out().println("Follow it: bargelane run show " + run.path("id").asText() + " --wait");
-      }
-      return 0;
+      return started(run, wait);
     }
   }
 
@@ -474,16 +411,7 @@ final class WaveCommands {
     public Integer call() {
       String typed = Confirm.ask(this, name, confirm);
       JsonNode run = api().post("/waves/" + escape(name) + "/settle", Map.of("confirm", typed));
-      if (wait) {
-        return Follow.print(api(), run, out(), err());
-      }
-      if (output == Form.json) {
-        json(out(), run);
-      } else {
-        out().println(run.path("title").asText() + " is running as " + run.path("id").asText());
-        out().println("Follow it: bargelane run show " + run.path("id").asText() + " --wait");
-      }
-      return 0;
+      return started(run, wait);
     }
   }
 

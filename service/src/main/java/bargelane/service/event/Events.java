@@ -60,7 +60,14 @@ public final class Events implements Closeable {
 
   /** The newest event, if there is one. */
   public List<EventView> last() {
-    return db.tx(s -> newest(s, "", 1));
+    return db.tx(
+        s ->
+            Db.query(s, EventEntity.class, "from EventEntity order by id desc")
+                .setMaxResults(1)
+                .getResultList()
+                .stream()
+                .map(Events::view)
+                .toList());
   }
 
   /** Events after a number, oldest first. */
@@ -75,15 +82,15 @@ public final class Events implements Closeable {
                 .toList());
   }
 
-  /** The newest events, newest first. */
-  public List<EventView> newest(Session session, String subject, int most) {
-    String where = subject.isEmpty() ? "" : "where subject = ?1 ";
-    Object[] parameters = subject.isEmpty() ? new Object[0] : new Object[] {subject};
+  /**
+   * The newest events that people look back at, newest first: not single steps, progress and
+   * passes.
+   */
+  public List<EventView> newest(Session session, int most) {
     return Db.query(
             session,
             EventEntity.class,
-            "from EventEntity " + where + "order by id desc",
-            parameters)
+            "from EventEntity where kind not in ('step', 'progress', 'pass') order by id desc")
         .setMaxResults(most)
         .getResultList()
         .stream()

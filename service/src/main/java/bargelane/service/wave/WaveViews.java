@@ -427,11 +427,7 @@ public final class WaveViews {
                   .orElse(0L)
                   .intValue();
           int planned = cards.stream().mapToInt(WaveCard::machines).sum();
-          List<EventView> recent =
-              events.newest(s, "", 60).stream()
-                  .filter(e -> !List.of("progress", "step", "pass").contains(e.kind()))
-                  .limit(14)
-                  .toList();
+          List<EventView> recent = events.newest(s, 14);
           return new Overview(
               clock.instant(),
               needs,
