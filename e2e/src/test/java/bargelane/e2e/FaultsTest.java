@@ -91,6 +91,7 @@ class FaultsTest {
     }
     assertTrue(checked > 40);
     assertEquals(401, raw("GET", "/metrics", "").statusCode());
+    assertEquals(401, raw("GET", "/api/v1/openapi.json", "").statusCode());
     assertEquals(401, raw("GET", "/api/v1/events/stream", "").statusCode());
   }
 

@@ -1,5 +1,9 @@
 package bargelane.service;
 
+import java.io.IOException;
+import java.net.InetAddress;
+import java.net.InetSocketAddress;
+import java.net.ServerSocket;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Clock;
@@ -50,7 +54,7 @@ public final class ServiceMain implements Callable<Integer> {
     Path address = home.resolve("address");
     if (port == 0 && Files.exists(address)) {
       String last = Files.readString(address).strip();
-      port = Integer.parseInt(last.substring(last.lastIndexOf(':') + 1));
+      port = free(Integer.parseInt(last.substring(last.lastIndexOf(':') + 1)));
     }
     String password = Files.readString(databasePasswordFile).strip();
     BargeLane service =
@@ -68,6 +72,17 @@ public final class ServiceMain implements Callable<Integer> {
     Files.writeString(home.resolve("ready"), ProcessHandle.current().pid() + "\n");
     over.await();
     return 0;
+  }
+
+  /** The port, or 0 for any if somebody else has taken it meanwhile. */
+  private static int free(int wanted) {
+    try (ServerSocket probe = new ServerSocket()) {
+      probe.setReuseAddress(true);
+      probe.bind(new InetSocketAddress(InetAddress.getLoopbackAddress(), wanted));
+      return wanted;
+    } catch (IOException e) {
+      return 0;
+    }
   }
 
   public static void main(String[] args) {

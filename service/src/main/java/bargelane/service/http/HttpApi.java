@@ -115,7 +115,12 @@ public final class HttpApi implements Closeable {
       r.addHttpHandler(
           HandlerType.findOrCreate(e.method()), "/api/v1" + e.path(), ctx -> serve(ctx, e));
     }
-    r.get("/api/v1/openapi.json", ctx -> ctx.contentType("application/json").result(document));
+    r.get(
+        "/api/v1/openapi.json",
+        ctx -> {
+          caller(ctx);
+          ctx.contentType("application/json").result(document);
+        });
     r.get(
         "/metrics",
         ctx -> {
@@ -178,10 +183,14 @@ public final class HttpApi implements Closeable {
     }
   }
 
-  /** A write with a key happens once; the same key again gets the same answer. */
+  /**
+   * A write with a key happens once; the same key again gets the same answer. The key is claimed
+   * before the write, so that two at once can't both do it; a claim without an answer means that
+   * the service ended in between.
+   */
   private void once(Context ctx, Endpoints.Endpoint e, Caller caller, String key) throws Exception {
     String request = e.method() + " " + ctx.path();
-    AnsweredEntity before = db.tx(s -> s.find(AnsweredEntity.class, key));
+    AnsweredEntity before = claim(key, caller.account(), request);
     if (before != null) {
       if (!before.request.equals(request) || !before.account.equals(caller.account())) {
         throw new ProblemException(
@@ -190,27 +199,49 @@ public final class HttpApi implements Closeable {
             "the idempotency key was used for " + before.request,
             "use a new key for a new request");
       }
+      if (before.status == 0) {
+        throw ProblemException.conflict(
+            "request-in-doubt",
+            "a request with this key was begun at " + before.at + " and has no answer yet",
+            "look whether it was done, then use a new key");
+      }
       ctx.status(before.status)
           .contentType("application/json")
           .result(before.body.getBytes(java.nio.charset.StandardCharsets.UTF_8));
       return;
     }
-    Object body = e.handler().handle(new Endpoints.Request(ctx, caller, ctx.bodyAsBytes()));
-    answer(ctx, e.status(), body);
-    db.run(
+    try {
+      Object body = e.handler().handle(new Endpoints.Request(ctx, caller, ctx.bodyAsBytes()));
+      answer(ctx, e.status(), body);
+      db.run(
+          s -> {
+            AnsweredEntity a = s.find(AnsweredEntity.class, key);
+            a.status = body == null ? 204 : e.status();
+            a.body = body == null ? "" : Json.text(body);
+          });
+    } catch (Exception refused) {
+      db.run(s -> Db.change(s, "delete from AnsweredEntity where key = ?1", key));
+      throw refused;
+    }
+  }
+
+  /** Claims a key; gives what is stored under it if it was claimed before. */
+  private AnsweredEntity claim(String key, String account, String request) {
+    return db.tx(
         s -> {
           Db.change(
               s,
               "delete from AnsweredEntity where at < ?1",
               clock.instant().minus(Duration.ofDays(1)));
-          AnsweredEntity a = new AnsweredEntity();
-          a.key = key;
-          a.account = caller.account();
-          a.request = request;
-          a.status = e.status();
-          a.body = body == null ? "" : Json.text(body);
-          a.at = clock.instant();
-          s.persist(a);
+          int fresh =
+              s.createNativeMutationQuery(
+                      "insert into answered (key, account, request, status, body, at) values (?1, ?2, ?3, 0, '', ?4) on conflict do nothing")
+                  .setParameter(1, key)
+                  .setParameter(2, account)
+                  .setParameter(3, request)
+                  .setParameter(4, clock.instant())
+                  .executeUpdate();
+          return fresh == 1 ? null : s.find(AnsweredEntity.class, key);
         });
   }
 

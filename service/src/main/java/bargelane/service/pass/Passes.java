@@ -354,6 +354,11 @@ public final class Passes {
     }
   }
 
+  private PassEntity pass(String id) {
+    return db.tx(s -> Optional.ofNullable(s.find(PassEntity.class, id)))
+        .orElseThrow(() -> ProblemException.missing("pass", id));
+  }
+
   /** Runs a change under the lease's epoch. */
   private void held(
       String passId, long epoch, java.util.function.BiConsumer<Session, PassEntity> change) {
@@ -431,9 +436,7 @@ public final class Passes {
 
   /** The digest map that a disk's pass begins with. */
   public Optional<byte[]> digests(String passId, int index) {
-    PassEntity pass =
-        db.tx(s -> Optional.ofNullable(s.find(PassEntity.class, passId)))
-            .orElseThrow(() -> ProblemException.missing("pass", passId));
+    PassEntity pass = pass(passId);
     if (pass.digestPoint.isEmpty()) {
       return Optional.empty();
     }
@@ -472,7 +475,7 @@ public final class Passes {
   }
 
   public void done(String passId, LeaseDone d) {
-    String run = db.tx(s -> s.find(PassEntity.class, passId).runId);
+    String run = pass(passId).runId;
     held(
         passId,
         d.epoch(),
@@ -491,7 +494,7 @@ public final class Passes {
   }
 
   public void failed(String passId, LeaseFailed f) {
-    String run = db.tx(s -> s.find(PassEntity.class, passId).runId);
+    String run = pass(passId).runId;
     held(
         passId,
         f.epoch(),
