@@ -2,9 +2,11 @@ package bargelane.client;
 
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.PrintWriter;
+import java.io.UncheckedIOException;
 import java.util.HashMap;
 import java.util.Iterator;
 import java.util.Map;
+import java.util.concurrent.TimeUnit;
 import java.util.function.Consumer;
 import java.util.stream.Stream;
 
@@ -14,33 +16,55 @@ public final class Follow {
   private Follow() {}
 
   /**
+   * How long a service that went away is waited for: it takes its runs up again when it comes back.
+   */
+  private static final long PATIENCE_NS = TimeUnit.SECONDS.toNanos(60);
+
+  /**
    * Waits for the end and gives the finished run. {@code onChange} gets each line about a step
    * once.
    */
   public static JsonNode run(ApiClient api, String id, Consumer<String> onChange) {
     Map<String, String> told = new HashMap<>();
+    long answered = System.nanoTime();
+    boolean away = false;
     while (true) {
       try (Stream<String> lines = api.events()) {
         JsonNode run = tell(api, id, told, onChange);
+        answered = System.nanoTime();
+        away = false;
         if (!run.path("endedAt").isNull()) {
           return run;
         }
         for (Iterator<String> i = lines.iterator(); i.hasNext(); ) {
-          String line = i.next();
-          if (line.startsWith("data:")) {
+          if (!i.next().isEmpty()) {
             run = tell(api, id, told, onChange);
+            answered = System.nanoTime();
             if (!run.path("endedAt").isNull()) {
               return run;
             }
           }
         }
-      } catch (RuntimeException e) {
-        if (e instanceof ApiClient.UnreachableException
-            || e instanceof ApiClient.ProblemException) {
+      } catch (ApiClient.UnreachableException | UncheckedIOException e) {
+        if (System.nanoTime() - answered > PATIENCE_NS) {
           throw e;
         }
-        // The stream was cut: the run is looked at again over a new one.
+        if (!away) {
+          onChange.accept("  the service does not answer; the run is followed on when it is back");
+          away = true;
+        }
+        pause();
       }
+    }
+  }
+
+  /** A moment before a service that is away is asked again. */
+  private static void pause() {
+    try {
+      TimeUnit.MILLISECONDS.sleep(500);
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IllegalStateException("interrupted", e);
     }
   }
 
