@@ -37,7 +37,9 @@ public final class Follow {
           return run;
         }
         for (Iterator<String> i = lines.iterator(); i.hasNext(); ) {
-          if (!i.next().isEmpty()) {
+          String line = i.next();
+          // An event's data, or the comment by which the service says that it is still there.
+          if (line.startsWith("data:") || line.startsWith(":")) {
             run = tell(api, id, told, onChange);
             answered = System.nanoTime();
             if (!run.path("endedAt").isNull()) {
