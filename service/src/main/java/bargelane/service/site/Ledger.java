@@ -84,12 +84,24 @@ public final class Ledger {
 
   /** A thing became the site's own: it is ours no more. */
   public void release(String siteId, String kind, String name) {
-    db.run(s -> find(s, siteId, kind, name).ifPresent(s::remove));
+    db.run(
+        s ->
+            Db.change(
+                s,
+                "delete from SiteObjectEntity where siteId = ?1 and kind = ?2 and name = ?3",
+                siteId,
+                kind,
+                name));
   }
 
   /** Marks a thing as unwanted in the caller's transaction; {@link #sweep} removes it. */
   public static void drop(Session s, String siteId, String kind, String name) {
-    find(s, siteId, kind, name).ifPresent(o -> o.wanted = false);
+    Db.change(
+        s,
+        "update SiteObjectEntity set wanted = false where siteId = ?1 and kind = ?2 and name = ?3",
+        siteId,
+        kind,
+        name);
   }
 
   /**
@@ -119,13 +131,18 @@ public final class Ledger {
         case "network" -> ids(driver, o).forEach(driver.compute()::removeNetwork);
         default -> throw new IllegalStateException("kind " + o.kind);
       }
-      db.run(s -> Optional.ofNullable(s.find(SiteObjectEntity.class, o.id)).ifPresent(s::remove));
+      // Another node's sweep may have removed it in the same moment: then there is nothing to
+      // delete.
+      db.run(s -> Db.change(s, "delete from SiteObjectEntity where id = ?1", o.id));
       return Optional.empty();
     } catch (SiteException e) {
       db.run(
           s ->
-              Optional.ofNullable(s.find(SiteObjectEntity.class, o.id))
-                  .ifPresent(x -> x.problem = e.getMessage()));
+              Db.change(
+                  s,
+                  "update SiteObjectEntity set problem = ?2 where id = ?1",
+                  o.id,
+                  String.valueOf(e.getMessage())));
       return Optional.of(e.getMessage());
     }
   }
