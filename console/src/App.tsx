@@ -58,11 +58,9 @@ export function App() {
   if (me.error instanceof ApiProblem && me.error.problem.status === 401) {
     return <SignIn onSignedIn={() => void client.resetQueries()} />;
   }
-  if (me.error !== null) {
-    return <Trouble error={me.error} />;
-  }
+  // While the service is away the page stays as it was last read; the bar says that it is not connected.
   if (me.data === undefined) {
-    return null;
+    return me.error === null ? null : <Trouble error={me.error} />;
   }
   const signOut = async () => {
     await post('/sign-out', {});

@@ -127,11 +127,8 @@ function Waves({ waves, passed }: { waves: WaveCard[]; passed: number }) {
 export function OverviewPage() {
   const { data, error } = useQuery({ queryKey: ['overview'], queryFn: () => get<Overview>('/overview') });
   const now = useNow(data?.now ?? new Date(0).toISOString());
-  if (error !== null) {
-    return <Trouble error={error} />;
-  }
   if (data === undefined) {
-    return null;
+    return error === null ? null : <Trouble error={error} />;
   }
   const passed = Math.max(0, (now - Date.parse(data.now)) / 1000);
   return (

@@ -210,12 +210,9 @@ export function WavePage() {
   const wave = useQuery({ queryKey: ['wave', name], queryFn: () => get<Wave>(`/waves/${encodeURIComponent(name)}`) });
   const passes = useQuery({ queryKey: ['passes', name], queryFn: () => get<Pass[]>(`/waves/${encodeURIComponent(name)}/passes?size=40`) });
   const now = useNow(wave.data?.now ?? new Date(0).toISOString());
-  if (wave.error !== null) {
-    return <Trouble error={wave.error} />;
-  }
   const w = wave.data;
   if (w === undefined) {
-    return null;
+    return wave.error === null ? null : <Trouble error={wave.error} />;
   }
   const failed = w.recent.find((r) => r.kind !== 'pass');
   return (
