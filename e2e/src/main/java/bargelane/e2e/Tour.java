@@ -402,8 +402,8 @@ public final class Tour {
     JsonNode shown =
         journey.await(
             "an exposure of some seconds", 40, w -> w.path("exposureSeconds").asDouble() > 6);
-    harness.kill("estate");
     Instant killed = Instant.now();
+    harness.kill("estate");
     double exposure =
         Duration.between(Instant.parse(shown.path("newestAsOf").asText()), killed).toMillis()
             / 1000.0;

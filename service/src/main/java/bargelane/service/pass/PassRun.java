@@ -145,23 +145,33 @@ public final class PassRun implements RunKind {
     boolean blank = state.replicas.stream().allMatch(r -> r.blank);
     String kind = tracked ? "delta" : blank ? "full" : "compare";
 
-    Instant asOf = Instant.parse(w.noteOnce("asOf", () -> services.clock().instant().toString()));
     Map<String, List<String>> groups = new LinkedHashMap<>();
     for (MemberEntity m : state.members) {
       groups
           .computeIfAbsent(TowState.nameFor(snapshotName(passId), reach, m), k -> new ArrayList<>())
           .addAll(TowState.berth(m, from).orElseThrow().disks());
     }
+    String owner = services.ledger().owner(w.towId());
+    for (String name : groups.keySet()) {
+      services.ledger().plan(state.siteId(from), w.towId(), "snapshot", name);
+      services.ledger().plan(state.siteId(from), w.towId(), "marker", name);
+    }
+    boolean firstTime = w.note("asOf").isEmpty();
+    Instant asOf = Instant.parse(w.noteOnce("asOf", () -> services.clock().instant().toString()));
+    if (firstTime) {
+      // Nobody has asked for this snapshot yet, so its instant is not before now: the note above is
+      // for a
+      // driver that finds the snapshot made, this is the closer figure.
+      asOf = services.clock().instant();
+    }
     for (Map.Entry<String, List<String>> group : groups.entrySet()) {
-      String owner =
-          services.ledger().plan(state.siteId(from), w.towId(), "snapshot", group.getKey());
-      services.ledger().plan(state.siteId(from), w.towId(), "marker", group.getKey());
       source.source().snapshot(group.getKey(), owner, group.getValue());
     }
+    Instant taken = asOf;
     long spread =
-        reach == Reach.SITE ? 0 : Duration.between(asOf, services.clock().instant()).toMillis();
+        reach == Reach.SITE ? 0 : Duration.between(taken, services.clock().instant()).toMillis();
     w.note("spreadMs", spread);
-    services.passes().offer(passId, pass -> fill(pass, state, leg, from, reach, kind, asOf));
+    services.passes().offer(passId, pass -> fill(pass, state, leg, from, reach, kind, taken));
     return Outcome.done(
         kind + " pass as of " + asOf + (spread > 0 ? ", machines within " + spread + " ms" : ""));
   }
