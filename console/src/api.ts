@@ -27,6 +27,11 @@ export interface Wave {
   exposureSeconds: number | null; newestAsOf: string | null; rpoHeld: boolean; lastPass: Pass | null; points: Point[];
   running: Run[]; recent: Run[]; nextAction: string; divergence: Divergence | null; protectedNow: boolean; now: string;
 }
+export interface RefitEdit { disk: number; partition: number; path: string; reason: string; difference: string }
+export interface Refit {
+  machine: string; lookedAt: string | null; point: number; needed: boolean; os: string; firmware: string; summary: string;
+  edits: RefitEdit[]; unjudged: string[]; refused: string[]; word: string;
+}
 export interface Need { urgency: 'now' | 'soon' | 'next'; thing: string; cause: string; remedy: string; wave: string; since: string | null }
 export interface WaveCard {
   id: string; name: string; from: string; to: string; stands: string; machines: number; state: string;

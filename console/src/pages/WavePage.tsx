@@ -10,7 +10,7 @@ import Typography from '@mui/material/Typography';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useParams } from 'react-router';
-import { get, post, type Pass, type Point, type Run, type Wave } from '../api';
+import { get, post, type Pass, type Point, type Refit, type Run, type Wave } from '../api';
 import { between, clock, duration, size } from '../format';
 import { useNow } from '../live';
 import { ActionDialog, type Action } from '../parts/ActionDialog';
@@ -20,6 +20,7 @@ import { Findings } from '../parts/Findings';
 import { Flight, reached } from '../parts/Flight';
 import { Panel } from '../parts/Panel';
 import { PassChart } from '../parts/PassChart';
+import { RefitPlans } from '../parts/RefitPlans';
 import { RunSteps } from '../parts/RunSteps';
 import { Status, toneOf } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
@@ -207,8 +208,10 @@ export function WavePage() {
   const { name = '' } = useParams();
   const client = useQueryClient();
   const [action, setAction] = useState<Action | null>(null);
+  const [trouble, setTrouble] = useState<Error | null>(null);
   const wave = useQuery({ queryKey: ['wave', name], queryFn: () => get<Wave>(`/waves/${encodeURIComponent(name)}`) });
   const passes = useQuery({ queryKey: ['passes', name], queryFn: () => get<Pass[]>(`/waves/${encodeURIComponent(name)}/passes?size=40`) });
+  const refits = useQuery({ queryKey: ['refits', name], queryFn: () => get<Refit[]>(`/waves/${encodeURIComponent(name)}/refit`) });
   const now = useNow(wave.data?.now ?? new Date(0).toISOString());
   const w = wave.data;
   if (w === undefined) {
@@ -242,6 +245,22 @@ export function WavePage() {
         </Panel>
         <Panel title="Work on this wave">
           <History runs={w.recent} />
+        </Panel>
+        <Panel title="Refit" wide note="what the guests need changed to start at the other side">
+          <RefitPlans
+            plans={refits.data ?? []}
+            canLook={w.points.length > 0 && w.state !== 'settled'}
+            onLook={() => {
+              post(`/waves/${encodeURIComponent(w.name)}/refit`, {}).then(
+                () => {
+                  setTrouble(null);
+                  void client.invalidateQueries();
+                },
+                (e: Error) => setTrouble(e),
+              );
+            }}
+          />
+          {trouble !== null && <Trouble error={trouble} />}
         </Panel>
       </Box>
       {action !== null && (

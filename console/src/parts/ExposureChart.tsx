@@ -17,7 +17,7 @@ export function ExposureChart({ passes, rpoSeconds, now }: { passes: Pass[]; rpo
       height={210}
       skipAnimation
       hideLegend
-      margin={{ left: 4, right: 12, top: 16, bottom: 4 }}
+      margin={{ left: 4, right: 28, top: 16, bottom: 4 }}
       xAxis={[{ data: samples.map((s) => new Date(s.at)), scaleType: 'time', valueFormatter: (d: Date) => d.toLocaleTimeString(undefined, { hour12: false }), tickNumber: 5 }]}
       yAxis={[{ label: 'exposure, s', min: 0, max: Math.ceil(Math.max(rpoSeconds * 1.15, ...samples.map((s) => s.exposure))), width: 48 }]}
       series={[

@@ -51,7 +51,7 @@ export function Flight({ member, chosen, onChoose }: Props) {
           {member.name}
         </text>
         <text x="0" y="48" fill={palette.text.secondary} fontSize="12">
-          rank {member.rank} · {member.size === '' ? 'no size yet' : member.size}
+          rank {member.rank} · {member.size !== '' ? member.size : member.gates.some((g) => g.gate === 'sized' && g.open) ? 'as built' : 'no size yet'}
         </text>
         <text x="0" y="64" fill={palette.text.secondary} fontSize="12">
           runs at {member.stands}

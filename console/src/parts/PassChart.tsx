@@ -18,7 +18,7 @@ export function PassChart({ passes }: { passes: Pass[] }) {
       hideLegend
       margin={{ left: 4, right: 8, top: 16, bottom: 4 }}
       xAxis={[{ data: shown.map((p, i) => `${p.number}${'\u200b'.repeat(i)}`), scaleType: 'band', label: 'pass' }]}
-      yAxis={[{ label: 'sent, KiB', width: 56 }]}
+      yAxis={[{ label: 'sent, KiB', width: 68 }]}
       series={[{ data: shown.map((p) => p.sent / 1024), color: palette.secondary.main, valueFormatter: (v) => (v === null ? '' : size(v * 1024)) }]}
     />
   );

@@ -26,9 +26,9 @@ function Shape({ tone }: { tone: Tone }) {
 }
 
 /** A status is always a word and a shape, never colour alone. */
-export function Status({ tone, children }: { tone: Tone; children: string }) {
+export function Status({ tone, wrap = false, children }: { tone: Tone; wrap?: boolean; children: string }) {
   return (
-    <Box component="span" sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75, color: COLOUR[tone], whiteSpace: 'nowrap' }}>
+    <Box component="span" sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75, color: COLOUR[tone], whiteSpace: wrap ? 'normal' : 'nowrap' }}>
       <svg width="12" height="12" viewBox="0 0 12 12" aria-hidden="true">
         <Shape tone={tone} />
       </svg>

@@ -4,7 +4,7 @@ import java.time.Instant;
 import java.util.List;
 import java.util.Map;
 
-/** A machine of the inventory. Memory is MiB. */
+/** A machine of the inventory. Memory is MiB; {@code guest} is null if no agent ever told. */
 public record MachineView(
     String id,
     String site,
@@ -18,6 +18,7 @@ public record MachineView(
     boolean fenced,
     List<DiskView> disks,
     List<NicView> nics,
+    GuestView guest,
     Map<String, String> labels,
     String wave,
     Instant firstSeen,

@@ -67,6 +67,7 @@ public final class Bench {
     } finally {
       Files.delete(seed);
     }
+    HostBench.run();
   }
 
   private static void run(Harness harness) throws Exception {
@@ -199,7 +200,7 @@ public final class Bench {
   }
 
   private static long dataBytes(Platform estate) throws IOException {
-    estate.driver().snapshot("bench", "bench", List.of("vm-201-photos"));
+    estate.driver().snapshot("bench", "bench", List.of("vm-201-photos"), Optional.empty(), false);
     List<Extent> extents =
         allocated(
             estate.driver().openSnapshot("bench", "bench", "vm-201-photos", Optional.empty()));
@@ -214,7 +215,7 @@ public final class Bench {
   }
 
   private static double plainRead(Platform estate) throws Exception {
-    estate.driver().snapshot("bench", "bench", List.of("vm-201-photos"));
+    estate.driver().snapshot("bench", "bench", List.of("vm-201-photos"), Optional.empty(), false);
     ExportRef export =
         estate.driver().openSnapshot("bench", "bench", "vm-201-photos", Optional.empty());
     List<Extent> extents = allocated(export);

@@ -84,6 +84,19 @@ public final class DigestMap {
     return HexFormat.of().formatHex(digest(ByteBuffer.wrap(digests)));
   }
 
+  /**
+   * The map of the same disk after it grew: new blocks are zero. A last block that was not whole
+   * has no digest that could be known, and matches nothing.
+   */
+  public DigestMap grown(long newSize) {
+    DigestMap map = new DigestMap(newSize);
+    System.arraycopy(digests, 0, map.digests, 0, digests.length);
+    if (size % BLOCK != 0 && newSize > size) {
+      map.set(blocks() - 1, new byte[WIDTH]);
+    }
+    return map;
+  }
+
   /** A copy that can be changed apart from this one. */
   public DigestMap copy() {
     return new DigestMap(size, digests.clone());

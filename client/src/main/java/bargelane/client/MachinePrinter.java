@@ -63,6 +63,28 @@ final class MachinePrinter {
         Output.text("NETWORK", "network"),
         Output.text("ADDRESS", "address"),
         Output.text("MAC", "mac"));
+    JsonNode guest = m.path("guest");
+    if (guest.isObject()) {
+      Output.pairs(
+          c.out(),
+          "Guest",
+          guest.path("os").asText()
+              + ", kernel "
+              + guest.path("kernel").asText()
+              + ", calls itself "
+              + guest.path("hostname").asText()
+              + "; told by its agent at "
+              + Output.local(guest.path("readAt").asText()));
+      Output.rows(
+          c.out(),
+          Output.Form.table,
+          guest.path("fileSystems"),
+          "No file systems.",
+          Output.text("MOUNT", "mount"),
+          Output.text("TYPE", "type"),
+          Output.bytes("SIZE", "bytes"),
+          Output.bytes("USED", "used"));
+    }
     return 0;
   }
 }

@@ -75,7 +75,8 @@ final class SiteCommands {
       footer = {
         "",
         "Example:",
-        "  bargelane site add mill-street --address http://127.0.0.1:7070 --token-file token"
+        "  bargelane site add mill-street --address http://127.0.0.1:7070 --token-file token",
+        "  bargelane site add annex --kind libvirt --address qemu:///system"
       })
   static final class Add extends Common implements Callable<Integer> {
     @Parameters(index = "0", paramLabel = "SITE", description = "Name to give it.")
@@ -84,7 +85,7 @@ final class SiteCommands {
     @Option(
         names = "--kind",
         defaultValue = "standin",
-        description = "Kind of platform (default: standin).")
+        description = "Kind of platform: standin or libvirt (default: standin).")
     String kind;
 
     @Option(names = "--address", required = true, description = "Address of its control interface.")
@@ -99,7 +100,9 @@ final class SiteCommands {
       body.put("name", name);
       body.put("kind", kind);
       body.put("address", address);
-      body.put("token", secret(tokenFile, "SITE_TOKEN"));
+      if (tokenFile != null || kind.equals("standin")) {
+        body.put("token", secret(tokenFile, "SITE_TOKEN"));
+      }
       return SitePrinter.print(this, api().post("/sites", body));
     }
   }

@@ -34,7 +34,8 @@ final class TimetableCommands {
           number("EVERY S", "everySeconds"),
           number("RPO S", "rpoSeconds"),
           number("POINTS KEPT", "keepPoints"),
-          text("VERIFIED", "verify"));
+          text("VERIFIED", "verify"),
+          text("QUIESCED", "quiesce"));
       return 0;
     }
   }
@@ -77,6 +78,14 @@ final class TimetableCommands {
         description = "Read back what is written.")
     boolean verify;
 
+    @Option(
+        names = "--quiesce",
+        negatable = true,
+        defaultValue = "true",
+        fallbackValue = "true",
+        description = "Have guests with an agent hold their writes for the instant of a snapshot.")
+    boolean quiesce;
+
     @Override
     public Integer call() {
       api()
@@ -92,7 +101,9 @@ final class TimetableCommands {
                   "keepPoints",
                   keep,
                   "verify",
-                  verify));
+                  verify,
+                  "quiesce",
+                  quiesce));
       out().println("Timetable " + name + " added.");
       return 0;
     }

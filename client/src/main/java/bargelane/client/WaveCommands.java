@@ -23,6 +23,7 @@ import picocli.CommandLine.Parameters;
       WaveCommands.Add.class,
       WaveCommands.Size.class,
       WaveCommands.Load.class,
+      RefitCommand.class,
       WaveCommands.Test.class,
       WaveCommands.Cutover.class,
       WaveCommands.Failback.class,

@@ -28,7 +28,7 @@ import org.junit.jupiter.api.Test;
 class PreflightTest {
 
   private static final Capabilities SIZED =
-      new Capabilities("cloud", "1", Capabilities.Reach.MACHINE, 65536, true, true, true);
+      new Capabilities("cloud", "1", Capabilities.Reach.MACHINE, 65536, true, true, true, null);
   private static final Storage SHELF = new Storage("shelf", "", "ssd", BigDecimal.ZERO, "EUR");
 
   private static MachineFacts machine(String name, String address) {
@@ -45,7 +45,9 @@ class PreflightTest {
         List.of(new Nic("net", address, "")),
         List.of(),
         Map.of(),
-        "");
+        "",
+        null,
+        null);
   }
 
   private static Inventory inventory(String cidr, Quota quota, MachineFacts... machines) {

@@ -22,7 +22,7 @@ class SizingTest {
         java.util.Arrays.stream(disks).mapToObj(b -> new Inventory.Disk("d", b, "shelf")).toList();
     return new MachineFacts(
         "vm", "m", cpus, memory, "Debian", "bios", true, false, all, List.of(), List.of(), Map.of(),
-        "");
+        "", null, null);
   }
 
   private static Size size(String id, int cpus, long memory, String price) {

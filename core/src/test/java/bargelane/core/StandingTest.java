@@ -116,10 +116,13 @@ class StandingTest {
   @Test
   void impossibleTimetablesAreRefused() {
     assertThrows(
-        IllegalArgumentException.class, () -> new Timetable(Duration.ofSeconds(4), RPO, 6, true));
+        IllegalArgumentException.class,
+        () -> new Timetable(Duration.ofSeconds(4), RPO, 6, true, true));
     assertThrows(
-        IllegalArgumentException.class, () -> new Timetable(Duration.ofSeconds(61), RPO, 6, true));
+        IllegalArgumentException.class,
+        () -> new Timetable(Duration.ofSeconds(61), RPO, 6, true, true));
     assertThrows(
-        IllegalArgumentException.class, () -> new Timetable(Duration.ofSeconds(15), RPO, 0, true));
+        IllegalArgumentException.class,
+        () -> new Timetable(Duration.ofSeconds(15), RPO, 0, true, true));
   }
 }

@@ -10,7 +10,6 @@ import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
-import java.util.Locale;
 import java.util.Map;
 
 /**
@@ -18,7 +17,7 @@ import java.util.Map;
  * step is followed by checks that look past the service: at the platforms, at the bytes on the
  * disks, at what was left behind.
  */
-public final class Tour {
+public final class Tour extends Narration {
 
   private static final String HOME = "mill-street";
   private static final String AWAY = "saltmarsh";
@@ -28,13 +27,10 @@ public final class Tour {
   private final ApiClient api;
   private final Journey journey;
   private final Platform cloud;
-  private final boolean verbose;
-  private int held;
-  private int failed;
 
   private Tour(Harness harness, boolean verbose) {
+    super(verbose);
     this.harness = harness;
-    this.verbose = verbose;
     this.api = harness.api();
     this.journey = new Journey(api, this::detail);
     this.cloud = harness.saltmarsh();
@@ -42,6 +38,10 @@ public final class Tour {
 
   /** Runs the tour; exit code 0 only if every check held. */
   public static void main(String[] args) throws IOException {
+    if (List.of(args).contains("--real")) {
+      RealTour.main(args);
+      return;
+    }
     int failures;
     try (Harness harness = Harness.create()) {
       System.out.println(
@@ -52,43 +52,9 @@ public final class Tour {
       } catch (IOException | RuntimeException e) {
         tour.check("the tour ends by itself and not with: " + e.getMessage(), false);
       }
-      System.out.println();
-      System.out.println("tour: " + tour.held + " checks held, " + tour.failed + " failed");
-      failures = tour.failed;
+      failures = tour.sum();
     }
     System.exit(failures == 0 ? 0 : 1);
-  }
-
-  private void step(int number, String title) {
-    System.out.println();
-    System.out.println(number + ". " + title);
-  }
-
-  private void say(String text) {
-    System.out.println("   " + text);
-  }
-
-  private void detail(String line) {
-    if (verbose) {
-      System.out.println("     " + line);
-    }
-  }
-
-  private void check(String what, boolean holds) {
-    if (holds) {
-      held++;
-    } else {
-      failed++;
-    }
-    System.out.println((holds ? "   [held]   " : "   [FAILED] ") + what);
-  }
-
-  private static String mib(long bytes) {
-    return String.format(Locale.ROOT, "%.1f MiB", bytes / 1048576.0);
-  }
-
-  private static String seconds(double s) {
-    return String.format(Locale.ROOT, "%.2f s", s);
   }
 
   private void run() throws IOException {
@@ -169,15 +135,6 @@ public final class Tour {
                 m.path("sizeCpus").asInt() >= m.path("cpus").asInt()
                     && m.path("sizeMemoryMib").asLong() >= m.path("memoryMib").asLong()));
     return a;
-  }
-
-  private static boolean all(JsonNode array, java.util.function.Predicate<JsonNode> holds) {
-    for (JsonNode n : array) {
-      if (!holds.test(n)) {
-        return false;
-      }
-    }
-    return !array.isEmpty();
   }
 
   private void lane() {

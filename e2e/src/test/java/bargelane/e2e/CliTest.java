@@ -139,6 +139,14 @@ class CliTest {
         shown);
     assertTrue(done("point", "list", "lending").out().contains("crash-consistent"));
     assertTrue(done("wave", "passes", "lending").out().contains("full"));
+    assertTrue(done("wave", "refit", "lending").out().contains("not looked into yet"));
+    assertTrue(
+        done("wave", "refit", "lending", "--look").out().contains("nothing is to be changed"));
+    assertTrue(
+        done("wave", "refit", "lending", "--word", "lending-db", "--reason", "tried by hand")
+            .out()
+            .contains("tried by hand"));
+    assertEquals(1, say("wave", "refit", "lending", "--word", "no-such").code());
   }
 
   @Test

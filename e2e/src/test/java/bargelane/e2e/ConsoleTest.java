@@ -119,6 +119,11 @@ class ConsoleTest {
       journey.awaitPoint(java.time.Instant.now(), 40);
       shot(page, "wave");
 
+      // What a refit would change is looked into from the page.
+      assertThat(page.getByText("both sides have simulated disks").first()).isVisible();
+      button(page, "Look into the guests").click();
+      assertThat(page.getByText("Look into the guests of lending").first()).isVisible(within(30));
+
       // A cutover wants the wave's name typed.
       button(page, "Cutover").click();
       Locator dialog = page.getByRole(AriaRole.DIALOG);

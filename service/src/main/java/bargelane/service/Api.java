@@ -446,6 +446,33 @@ record Api(
         false,
         r -> waves.test(r.path("wave"), r.body(TestRequest.class), r.caller().account()));
     e.add(
+        "GET",
+        "/waves/{wave}/refit",
+        200,
+        "What the guests need changed at the other side",
+        Void.class,
+        RefitView.class,
+        true,
+        r -> waves.refits(r.path("wave")));
+    e.add(
+        "POST",
+        "/waves/{wave}/refit",
+        202,
+        "Look into the guests for what a refit would change",
+        Void.class,
+        RunView.class,
+        false,
+        r -> waves.refit(r.path("wave"), r.caller().account()));
+    e.add(
+        "PUT",
+        "/waves/{wave}/refit",
+        200,
+        "Say that a machine may move though its guest can't be refitted",
+        RefitWord.class,
+        RefitView.class,
+        true,
+        r -> waves.refitWord(r.path("wave"), r.body(RefitWord.class), r.caller().account()));
+    e.add(
         "POST",
         "/waves/{wave}/cutover",
         202,

@@ -1,5 +1,6 @@
 package bargelane.sites;
 
+import bargelane.blocks.refit.FileEdit;
 import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.site.Inventory.Ingress;
 import bargelane.core.site.Inventory.MachineFacts;
@@ -57,6 +58,16 @@ public interface Compute {
 
   /** Gives a machine that is off other disks. */
   void attach(String id, List<String> disks);
+
+  /**
+   * Edits files inside volumes that no running machine has, through a helper at the site that
+   * writes with the file systems' own drivers. Each file is checked before and after; edits that
+   * are there already are passed over. The helper, should it be a machine, has this name and owner
+   * and is gone when this returns. Gives what it told.
+   *
+   * @param disks the machine's volumes in boot order, by which the edits count
+   */
+  String refit(String name, String owner, List<String> disks, List<FileEdit> edits);
 
   /** Sets a machine's owner tag; the empty one makes it the site's own. */
   void ownMachine(String id, String owner);

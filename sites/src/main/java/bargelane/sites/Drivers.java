@@ -1,5 +1,6 @@
 package bargelane.sites;
 
+import bargelane.sites.libvirt.LibvirtDriver;
 import bargelane.sites.standin.StandinDriver;
 import java.net.URI;
 import java.time.Clock;
@@ -12,7 +13,12 @@ public final class Drivers {
 
   /** Kinds that {@link #open} knows. */
   public static List<String> kinds() {
-    return List.of("standin");
+    return List.of("standin", "libvirt");
+  }
+
+  /** Whether sites of a kind are opened with a token; others go by who runs the service. */
+  public static boolean needsToken(String kind) {
+    return kind.equals("standin");
   }
 
   /**
@@ -25,6 +31,9 @@ public final class Drivers {
     if (!kinds().contains(kind)) {
       throw new IllegalArgumentException(
           "there is no driver for sites of kind '" + kind + "'; there is " + kinds());
+    }
+    if (kind.equals("libvirt")) {
+      return new LibvirtDriver(name, address, clock);
     }
     URI uri = URI.create(address);
     if (!"http".equals(uri.getScheme()) && !"https".equals(uri.getScheme())

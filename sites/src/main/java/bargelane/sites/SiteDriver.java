@@ -4,6 +4,7 @@ import bargelane.core.finding.Finding;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Inventory;
 import java.util.List;
+import java.util.Map;
 
 /**
  * A site of any platform. A site plays whichever role its facets allow, since failback turns every
@@ -21,6 +22,9 @@ public interface SiteDriver {
 
   /** Everything there is. */
   Inventory inventory();
+
+  /** What running machines have used since they were started, by their platform's id. */
+  Map<String, Inventory.Usage> usage();
 
   Source source();
 

@@ -9,6 +9,8 @@ import java.util.Optional;
  * <ul>
  *   <li>A point is immutable and complete: it holds every volume it was frozen from, as they were
  *       at one moment when nobody wrote.
+ *   <li>Freezing a volume that a machine holds may leave the machine unable to start until the
+ *       point is gone; any other volume can be written again at once.
  *   <li>A clone begins as its point and may be written without changing it.
  *   <li>Deleting a point changes no other point, volume or clone.
  *   <li>Names come from the caller; creating the same name again, or removing one that is gone,
@@ -29,6 +31,9 @@ public interface Target extends Exporter {
 
   /** Makes a volume that begins as one volume of a point. */
   void cloneVolume(String name, String owner, String storage, String point, String volume);
+
+  /** Makes a volume larger; the new bytes are zero. One that is as large already stays. */
+  void growVolume(String name, long bytes);
 
   /** Removes a volume that no machine uses; its points stay. */
   void deleteVolume(String name);

@@ -1,5 +1,6 @@
 package bargelane.standins;
 
+import bargelane.blocks.refit.FileEdit;
 import bargelane.standins.Platform.Machine;
 import bargelane.standins.store.Volume;
 import bargelane.standins.store.VolumeRecord;
@@ -42,7 +43,11 @@ final class ControlApi implements Closeable {
 
   record SetOwner(String owner) {}
 
+  record SetSize(long bytes) {}
+
   record SetDisks(List<String> disks) {}
+
+  record Refit(List<String> volumes, List<FileEdit> edits) {}
 
   /** Anything on the platform with an owner's tag. */
   record Owned(String kind, String id, String name, String owner) {}
@@ -158,6 +163,14 @@ final class ControlApi implements Closeable {
         with(
             "machines", ctx -> host.owner(ctx.pathParam("id"), body(ctx, SetOwner.class).owner())));
     r.post(
+        "/v1/refits",
+        with(
+            "machines",
+            ctx -> {
+              Refit refit = body(ctx, Refit.class);
+              return Map.of("told", host.refit(refit.volumes(), refit.edits()));
+            }));
+    r.post(
         "/v1/networks",
         with(
             "machines",
@@ -182,6 +195,14 @@ final class ControlApi implements Closeable {
             "volumes",
             ctx -> {
               store.owner(ctx.pathParam("name"), body(ctx, SetOwner.class).owner());
+              return null;
+            }));
+    r.put(
+        "/v1/volumes/{name}/size",
+        with(
+            "volumes",
+            ctx -> {
+              store.grow(ctx.pathParam("name"), body(ctx, SetSize.class).bytes());
               return null;
             }));
     r.get("/v1/points", with("read", ctx -> store.points()));

@@ -1,10 +1,12 @@
 package bargelane.standins;
 
 import bargelane.blocks.BlockDevice;
+import bargelane.blocks.refit.FileEdit;
 import bargelane.standins.Platform.Machine;
 import bargelane.standins.Platform.Network;
 import bargelane.standins.Platform.Nic;
 import bargelane.standins.guest.BootCheck;
+import bargelane.standins.guest.GuestEdits;
 import bargelane.standins.guest.Probe;
 import bargelane.standins.guest.Workload;
 import bargelane.standins.store.Volume;
@@ -352,6 +354,16 @@ final class Host implements Closeable {
             .getProcessCpuTime()
         / 1e9
         / Math.max(1, guests.size());
+  }
+
+  /** Changes files in a guest whose machine, if it has one yet, is off. */
+  synchronized String refit(List<String> volumes, List<FileEdit> edits) throws IOException {
+    for (Machine m : platform.machines.values()) {
+      if (m.on() && m.disks().stream().anyMatch(volumes::contains)) {
+        throw Refusal.conflict("machine-on", m.name() + " is on: its guest's files stay");
+      }
+    }
+    return GuestEdits.make(volumes.stream().map(store::volume).toList(), edits);
   }
 
   synchronized boolean inUse(String volume) {

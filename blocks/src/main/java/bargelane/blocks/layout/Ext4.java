@@ -5,28 +5,44 @@ import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.nio.ByteOrder;
 import java.nio.charset.StandardCharsets;
+import java.util.ArrayDeque;
 import java.util.ArrayList;
+import java.util.Deque;
+import java.util.HexFormat;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 
 /**
- * Reads a clean ext4 file system whose files are mapped by extents (kernel documentation, "ext4
- * Data Structures and Algorithms": super block, group descriptors, inode, extent tree, linear
- * directories). Nothing is written. Depth, entry counts and file sizes are bounded, so that a
- * corrupt file system ends in a {@link LayoutException} and never in a loop.
+ * Reads an ext2, ext3 or ext4 file system (kernel documentation, "ext4 Data Structures and
+ * Algorithms": super block, group descriptors, inode, extent tree, block map, linear directories).
+ * A journal that was not replayed is respected: blocks that it holds committed are read from there.
+ * Depth, entry counts and file sizes are bounded, so that a corrupt file system ends in a {@link
+ * LayoutException} and never in a loop.
  */
-public final class Ext4 {
+public final class Ext4 implements FileTree {
 
   /** A run of a file's bytes on the disk: {@code disk} is an offset on the whole disk. */
   public record FileExtent(long file, long disk, long length) {}
 
   private static final int ROOT_INODE = 2;
   private static final int EXTENTS_FLAG = 0x80000;
+  private static final int COMPAT_JOURNAL = 0x4;
   private static final int INCOMPAT_EXTENTS = 0x40;
   private static final int INCOMPAT_64BIT = 0x80;
   private static final int INCOMPAT_RECOVER = 0x4;
+
+  /**
+   * What does not change how files are found: filetype, recover, extents, 64bit, flex_bg, seeds.
+   */
+  private static final int INCOMPAT_READ =
+      0x2 | INCOMPAT_RECOVER | INCOMPAT_EXTENTS | INCOMPAT_64BIT | 0x200 | 0x2000 | 0x4000;
+
+  private static final int INLINE_DATA = 0x10000000;
   private static final int MAX_DEPTH = 5;
+  private static final int MOST_EXTENTS = 1_000_000;
+  private static final int MOST_NODES = 20_000;
   private static final long MAX_DIRECTORY = 16 * 1024 * 1024;
 
   private final BlockDevice disk;
@@ -38,8 +54,15 @@ public final class Ext4 {
   private final long firstDataBlock;
   private final long inodes;
   private final boolean clean;
+  private final String kind;
+  private final String uuid;
+  private Map<Long, Journal.Copy> journal = Map.of();
 
-  private record Inode(int mode, long size, ByteBuffer map) {
+  private record Inode(int mode, long size, boolean extents, ByteBuffer map) {
+    boolean link() {
+      return (mode & 0xF000) == 0xA000;
+    }
+
     boolean directory() {
       return (mode & 0xF000) == 0x4000;
     }
@@ -54,12 +77,22 @@ public final class Ext4 {
     this.start = start;
     int logBlock = sb.getInt(24);
     int incompatible = sb.getInt(96);
-    if (logBlock < 0 || logBlock > 6 || (incompatible & INCOMPAT_EXTENTS) == 0) {
-      throw new LayoutException("the file system at " + start + " is not ext4 with extents");
+    if (logBlock < 0 || logBlock > 6) {
+      throw new LayoutException("the super block at " + start + " is damaged");
     }
+    if ((incompatible & ~INCOMPAT_READ) != 0) {
+      throw new LayoutException(
+          "the ext file system at "
+              + start
+              + " has features that are not read here: 0x"
+              + Integer.toHexString(incompatible & ~INCOMPAT_READ));
+    }
+    boolean journaled = (sb.getInt(92) & COMPAT_JOURNAL) != 0;
+    this.kind = (incompatible & INCOMPAT_EXTENTS) != 0 ? "ext4" : journaled ? "ext3" : "ext2";
+    this.uuid = uuid(sb);
     this.blockSize = 1024 << logBlock;
     this.inodesPerGroup = sb.getInt(40);
-    this.inodeSize = sb.getShort(88) & 0xffff;
+    this.inodeSize = sb.getInt(76) == 0 ? 128 : sb.getShort(88) & 0xffff;
     this.descriptorSize = (incompatible & INCOMPAT_64BIT) != 0 ? sb.getShort(254) & 0xffff : 32;
     this.firstDataBlock = sb.getInt(20) & 0xffffffffL;
     this.inodes = sb.getInt(0) & 0xffffffffL;
@@ -80,7 +113,57 @@ public final class Ext4 {
     if (sb.getShort(56) != (short) 0xEF53) {
       throw new LayoutException("no ext file system at offset " + start);
     }
-    return new Ext4(disk, start, sb);
+    Ext4 fs = new Ext4(disk, start, sb);
+    int journalInode = sb.getInt(224);
+    if ((sb.getInt(96) & INCOMPAT_RECOVER) != 0 && (sb.getInt(92) & COMPAT_JOURNAL) != 0) {
+      if (journalInode == 0) {
+        throw new LayoutException(
+            "the file system at " + start + " needs its journal, which lies on another disk");
+      }
+      fs.journal = fs.committed(fs.inode(journalInode));
+    }
+    return fs;
+  }
+
+  private static String uuid(ByteBuffer sb) {
+    String hex = HexFormat.of().formatHex(sb.array(), 104, 120);
+    return hex.replaceFirst("(.{8})(.{4})(.{4})(.{4})(.{12})", "$1-$2-$3-$4-$5");
+  }
+
+  private Map<Long, Journal.Copy> committed(Inode inode) throws IOException {
+    List<FileExtent> runs = extents(inode);
+    return Journal.committed(
+        new Journal.Blocks() {
+          @Override
+          public ByteBuffer read(long block) throws IOException {
+            return raw(at(block), blockSize);
+          }
+
+          @Override
+          public long at(long block) throws IOException {
+            for (FileExtent e : runs) {
+              if (block * blockSize >= e.file() && block * blockSize < e.file() + e.length()) {
+                return e.disk() + block * blockSize - e.file();
+              }
+            }
+            throw new LayoutException("the journal has a hole");
+          }
+
+          @Override
+          public long count() {
+            return inode.size / blockSize;
+          }
+        });
+  }
+
+  @Override
+  public String kind() {
+    return kind;
+  }
+
+  @Override
+  public String uuid() {
+    return uuid;
   }
 
   /** The first Linux partition's file system. */
@@ -93,7 +176,7 @@ public final class Ext4 {
     throw new LayoutException("the disk has no Linux partition");
   }
 
-  /** Whether it was unmounted cleanly and its journal needs no replay. */
+  @Override
   public boolean clean() {
     return clean;
   }
@@ -109,6 +192,42 @@ public final class Ext4 {
       throw new LayoutException(path + " is not a regular file");
     }
     return extents(inode);
+  }
+
+  @Override
+  public Optional<Long> size(String path) throws IOException {
+    return find(path).filter(Inode::regular).map(Inode::size);
+  }
+
+  @Override
+  public byte[] read(String path, int most) throws IOException {
+    Inode inode = lookup(path);
+    if (!inode.regular()) {
+      throw new LayoutException(path + " is not a regular file");
+    }
+    return content(inode, path, most);
+  }
+
+  private byte[] content(Inode inode, String what, int most) throws IOException {
+    if (inode.size < 0 || inode.size > most) {
+      throw new LayoutException(what + " has " + inode.size + " bytes, more than " + most);
+    }
+    byte[] bytes = new byte[(int) inode.size];
+    for (FileExtent e : extents(inode)) {
+      if (e.file() < bytes.length) {
+        int n = (int) Math.min(e.length(), bytes.length - e.file());
+        read(e.disk(), n).get(bytes, (int) e.file(), n);
+      }
+    }
+    return bytes;
+  }
+
+  @Override
+  public List<String> list(String path) throws IOException {
+    Optional<Inode> found = find(path);
+    return found.isPresent() && found.get().directory()
+        ? List.copyOf(entries(found.get()).keySet())
+        : List.of();
   }
 
   /** All regular files by path, with their sizes in bytes. */
@@ -134,17 +253,60 @@ public final class Ext4 {
   }
 
   private Inode lookup(String path) throws IOException {
-    Inode at = inode(ROOT_INODE);
-    for (String part : path.split("/")) {
-      if (!part.isEmpty()) {
-        Long number = at.directory() ? entries(at).get(part) : null;
-        if (number == null) {
-          throw new LayoutException("there is no " + path + " on the file system");
+    return find(path)
+        .orElseThrow(() -> new LayoutException("there is no " + path + " on the file system"));
+  }
+
+  private Optional<Inode> find(String path) throws IOException {
+    Deque<String> todo = new ArrayDeque<>(List.of(path.split("/")));
+    Deque<Inode> way = new ArrayDeque<>(List.of(inode(ROOT_INODE)));
+    int links = 0;
+    while (!todo.isEmpty()) {
+      String part = todo.pop();
+      if (part.isEmpty() || part.equals(".")) {
+        continue;
+      }
+      if (part.equals("..")) {
+        if (way.size() > 1) {
+          way.pop();
         }
-        at = inode(number);
+        continue;
+      }
+      Long number = way.peek().directory() ? entries(way.peek()).get(part) : null;
+      if (number == null) {
+        return Optional.empty();
+      }
+      Inode next = inode(number);
+      if (next.link()) {
+        if (++links > MOST_LINKS) {
+          throw new LayoutException(path + " goes through too many symbolic links");
+        }
+        String target = target(next);
+        if (target.startsWith("/")) {
+          while (way.size() > 1) {
+            way.pop();
+          }
+        }
+        String[] parts = target.split("/");
+        for (int i = parts.length - 1; i >= 0; i--) {
+          todo.push(parts[i]);
+        }
+      } else {
+        way.push(next);
       }
     }
-    return at;
+    return Optional.of(way.peek());
+  }
+
+  private String target(Inode link) throws IOException {
+    byte[] bytes;
+    if (link.size < 60 && !link.extents) {
+      bytes = new byte[(int) Math.max(0, link.size)];
+      link.map.get(0, bytes);
+    } else {
+      bytes = content(link, "a symbolic link", 4096);
+    }
+    return new String(bytes, StandardCharsets.UTF_8);
   }
 
   private Map<String, Long> entries(Inode directory) throws IOException {
@@ -153,7 +315,11 @@ public final class Ext4 {
       throw new LayoutException("a directory of " + directory.size + " bytes is not credible");
     }
     for (FileExtent extent : extents(directory)) {
-      ByteBuffer bytes = read(extent.disk(), (int) extent.length());
+      long left = Math.min(extent.length(), directory.size - extent.file());
+      if (left <= 0) {
+        continue;
+      }
+      ByteBuffer bytes = read(extent.disk(), (int) left);
       for (int at = 0; at + 8 <= bytes.limit(); ) {
         long inode = bytes.getInt(at) & 0xffffffffL;
         int length = bytes.getShort(at + 4) & 0xffff;
@@ -188,27 +354,88 @@ public final class Ext4 {
     }
     ByteBuffer raw =
         read(start + table * blockSize + (number - 1) % inodesPerGroup * inodeSize, inodeSize);
-    if ((raw.getInt(32) & EXTENTS_FLAG) == 0) {
-      return new Inode(raw.getShort(0) & 0xffff, 0, ByteBuffer.allocate(0));
+    int flags = raw.getInt(32);
+    if ((flags & INLINE_DATA) != 0) {
+      throw new LayoutException("a file's data lies in its inode, which is not read here");
     }
     long size = (raw.getInt(4) & 0xffffffffL) | (raw.getInt(108) & 0xffffffffL) << 32;
     return new Inode(
-        raw.getShort(0) & 0xffff, size, raw.slice(40, 60).order(ByteOrder.LITTLE_ENDIAN));
+        raw.getShort(0) & 0xffff,
+        size,
+        (flags & EXTENTS_FLAG) != 0,
+        raw.slice(40, 60).order(ByteOrder.LITTLE_ENDIAN));
   }
 
   private List<FileExtent> extents(Inode inode) throws IOException {
     List<FileExtent> extents = new ArrayList<>();
-    if (inode.map.capacity() > 0) {
-      tree(inode.map, 0, extents);
+    if (inode.extents) {
+      tree(inode.map, -1, extents, new int[1]);
+    } else if (inode.regular() || inode.directory() || inode.link() && inode.size >= 60) {
+      long[] next = {0, (inode.size + blockSize - 1) / blockSize, 0};
+      for (int i = 0; i < 12; i++) {
+        mapped(inode.map.getInt(4 * i) & 0xffffffffL, 0, next, extents);
+      }
+      for (int level = 1; level <= 3; level++) {
+        mapped(inode.map.getInt(4 * (11 + level)) & 0xffffffffL, level, next, extents);
+      }
     }
     return extents;
   }
 
-  private void tree(ByteBuffer node, int depth, List<FileExtent> extents) throws IOException {
+  /**
+   * Blocks below one pointer of a block map; {@code next} is the file's block, its end, and the
+   * pointers looked through.
+   */
+  private void mapped(long block, int level, long[] next, List<FileExtent> extents)
+      throws IOException {
+    if (next[0] >= next[1]) {
+      return;
+    }
+    if (block == 0) {
+      long skipped = 1;
+      for (int i = 0; i < level; i++) {
+        skipped *= blockSize / 4;
+      }
+      next[0] += skipped;
+    } else if (level == 0) {
+      long file = next[0]++ * blockSize;
+      long at = start + block * blockSize;
+      FileExtent last = extents.isEmpty() ? null : extents.get(extents.size() - 1);
+      if (last != null && last.file + last.length == file && last.disk + last.length == at) {
+        extents.set(
+            extents.size() - 1, new FileExtent(last.file, last.disk, last.length + blockSize));
+      } else {
+        extents.add(new FileExtent(file, at, blockSize));
+      }
+      if (extents.size() > MOST_EXTENTS) {
+        throw new LayoutException(
+            "a file in more than " + MOST_EXTENTS + " pieces is not credible");
+      }
+    } else {
+      bounded((int) ++next[2]);
+      ByteBuffer pointers = read(start + block * blockSize, blockSize);
+      for (int i = 0; i < blockSize / 4; i++) {
+        mapped(pointers.getInt(4 * i) & 0xffffffffL, level - 1, next, extents);
+      }
+    }
+  }
+
+  private static void bounded(int nodes) throws LayoutException {
+    if (nodes > MOST_NODES) {
+      throw new LayoutException(
+          "a file mapped by more than " + MOST_NODES + " blocks is not credible");
+    }
+  }
+
+  /** A node and what is below it; {@code expected} is its level, or -1 at the root. */
+  private void tree(ByteBuffer node, int expected, List<FileExtent> extents, int[] nodes)
+      throws IOException {
     int entries = node.getShort(2) & 0xffff;
     int level = node.getShort(6) & 0xffff;
+    bounded(++nodes[0]);
     if (node.getShort(0) != (short) 0xF30A
-        || depth > MAX_DEPTH
+        || level > MAX_DEPTH
+        || expected >= 0 && level != expected
         || 12 + 12 * entries > node.limit()) {
       throw new LayoutException("an extent tree is damaged");
     }
@@ -227,12 +454,35 @@ public final class Ext4 {
         }
       } else {
         long child = (node.getInt(at + 4) & 0xffffffffL) | (node.getShort(at + 8) & 0xffffL) << 32;
-        tree(read(start + child * blockSize, blockSize), depth + 1, extents);
+        tree(read(start + child * blockSize, blockSize), level - 1, extents, nodes);
       }
     }
   }
 
+  /** Bytes of the disk as the file system means them: with what the journal holds. */
   private ByteBuffer read(long offset, int length) throws IOException {
+    ByteBuffer bytes = raw(offset, length);
+    if (!journal.isEmpty()) {
+      for (long block = (offset - start) / blockSize;
+          start + block * blockSize < offset + length;
+          block++) {
+        Journal.Copy copy = journal.get(block);
+        if (copy != null) {
+          ByteBuffer held = raw(copy.disk(), blockSize);
+          if (copy.escaped()) {
+            held.order(ByteOrder.BIG_ENDIAN).putInt(0, Journal.MAGIC);
+          }
+          long at = start + block * blockSize;
+          int from = (int) Math.max(0, offset - at);
+          int to = (int) Math.min(blockSize, offset + length - at);
+          bytes.put((int) (at + from - offset), held, from, to - from);
+        }
+      }
+    }
+    return bytes;
+  }
+
+  private ByteBuffer raw(long offset, int length) throws IOException {
     if (length < 0 || offset < 0 || offset > disk.size() - length) {
       throw new LayoutException(
           "the file system points to offset " + offset + ", outside the disk");

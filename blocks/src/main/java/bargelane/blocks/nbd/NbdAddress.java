@@ -20,11 +20,23 @@ public sealed interface NbdAddress {
   /** The URI form. */
   String uri();
 
-  /** Over a Unix socket. */
-  record Unix(Path socket, String export) implements NbdAddress {
+  /**
+   * Over a Unix socket. {@code changed} is the metadata context that tells of changes, empty for
+   * our own disk servers'; a bitmap's is {@code qemu:dirty-bitmap:NAME} (QEMU,
+   * docs/interop/nbd.txt).
+   */
+  record Unix(Path socket, String export, String changed) implements NbdAddress {
+    public Unix(Path socket, String export) {
+      this(socket, export, "");
+    }
+
     @Override
     public String uri() {
-      return "nbd+unix:///" + escape(export) + "?socket=" + escape(socket.toString());
+      return "nbd+unix:///"
+          + escape(export)
+          + "?socket="
+          + escape(socket.toString())
+          + (changed.isEmpty() ? "" : "&changed=" + escape(changed));
     }
   }
 
@@ -47,8 +59,11 @@ public sealed interface NbdAddress {
       String export = URLDecoder.decode(uri.getRawPath().substring(1), StandardCharsets.UTF_8);
       String query = uri.getRawQuery() == null ? "" : uri.getRawQuery();
       if ("nbd+unix".equals(uri.getScheme()) && query.startsWith("socket=")) {
+        String[] parts = query.split("&changed=", 2);
         return new Unix(
-            Path.of(URLDecoder.decode(query.substring(7), StandardCharsets.UTF_8)), export);
+            Path.of(URLDecoder.decode(parts[0].substring(7), StandardCharsets.UTF_8)),
+            export,
+            parts.length > 1 ? URLDecoder.decode(parts[1], StandardCharsets.UTF_8) : "");
       }
       if ("nbds".equals(uri.getScheme()) && uri.getPort() > 0 && query.startsWith("fingerprint=")) {
         return new Tls(uri.getHost(), uri.getPort(), export, query.substring(12));

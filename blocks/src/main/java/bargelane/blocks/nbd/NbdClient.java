@@ -26,6 +26,7 @@ public final class NbdClient implements BlockDevice {
   private static final int READ_TIMEOUT_MS = 30_000;
 
   private final String export;
+  private final String changedContext;
   private Wire wire;
   private long size;
   private int flags;
@@ -35,13 +36,15 @@ public final class NbdClient implements BlockDevice {
   private long cookie;
   private volatile boolean closed;
 
-  private NbdClient(String export) {
-    this.export = export;
+  private NbdClient(NbdAddress address) {
+    this.export = address.export();
+    this.changedContext =
+        address instanceof NbdAddress.Unix u && !u.changed().isEmpty() ? u.changed() : CHANGED;
   }
 
   /** Connects, negotiates and opens the export. */
   public static NbdClient connect(NbdAddress address) throws IOException {
-    NbdClient client = new NbdClient(address.export());
+    NbdClient client = new NbdClient(address);
     try {
       if (address instanceof NbdAddress.Unix unix) {
         SocketChannel channel = SocketChannel.open(StandardProtocolFamily.UNIX);
@@ -84,7 +87,7 @@ public final class NbdClient implements BlockDevice {
     byte[] name = export.getBytes(StandardCharsets.UTF_8);
     if (structured) {
       byte[] allocation = ALLOCATION.getBytes(StandardCharsets.UTF_8);
-      byte[] changed = CHANGED.getBytes(StandardCharsets.UTF_8);
+      byte[] changed = changedContext.getBytes(StandardCharsets.UTF_8);
       ByteBuffer query = ByteBuffer.allocate(16 + name.length + allocation.length + changed.length);
       query.putInt(name.length).put(name).putInt(2);
       query.putInt(allocation.length).put(allocation).putInt(changed.length).put(changed).flip();
@@ -96,7 +99,7 @@ public final class NbdClient implements BlockDevice {
         String context = StandardCharsets.UTF_8.decode(r.data).toString();
         if (context.equals(ALLOCATION)) {
           allocationId = id;
-        } else if (context.equals(CHANGED)) {
+        } else if (context.equals(changedContext)) {
           changedId = id;
         }
       }

@@ -35,17 +35,21 @@ final class DiskWork {
     this.allocated = allocated;
     this.chunks = cut(candidates);
     this.digestsKnown = pass.digests().isPresent() && !pass.mayDifferAnywhere();
-    this.digests = pass.digests().map(DigestMap::copy).orElseGet(() -> new DigestMap(size));
+    this.digests =
+        pass.digests()
+            .map(d -> d.size() < size ? d.grown(size) : d.copy())
+            .orElseGet(() -> new DigestMap(size));
     this.total = candidates.bytes();
   }
 
   /** Asks the source what there is to look at. */
   static DiskWork plan(BlockDevice source, DiskPass pass) throws IOException {
     long size = source.size();
-    if (pass.digests().isPresent() && pass.digests().get().size() != size) {
+    long known = pass.digests().map(DigestMap::size).orElse(size);
+    if (known > size) {
       throw new IOException(
-          "the digest map is of a disk of "
-              + pass.digests().get().size()
+          "the source's disk has shrunk: the digest map is of "
+              + known
               + " bytes, the source has "
               + size
               + " bytes");
@@ -60,6 +64,9 @@ final class DiskWork {
           case DELTA -> {
             Ranges changed = PassEngine.extents(source, Context.CHANGED);
             changed.addAll(pass.mayDiffer());
+            if (known < size) {
+              changed.add(known, size);
+            }
             // Without the map of the newest point a digest would be missing for the rest: hash it
             // as well.
             yield pass.mayDifferAnywhere() || pass.digests().isEmpty()

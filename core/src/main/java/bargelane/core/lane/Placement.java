@@ -9,6 +9,15 @@ import java.util.List;
  */
 public record Placement(String size, List<PlacedNic> nics, List<String> storages, String zone) {
 
-  /** A network card at the target. */
-  public record PlacedNic(String network, String address, boolean kept) {}
+  /**
+   * A network card at the target.
+   *
+   * @param mac the card's former hardware address, kept so that a guest that knows its cards by it
+   *     finds them again; empty where there was none
+   */
+  public record PlacedNic(String network, String address, boolean kept, String mac) {
+    public PlacedNic {
+      mac = mac == null ? "" : mac;
+    }
+  }
 }

@@ -195,7 +195,7 @@ public final class Preflight {
               "network " + name + " is joined to no subnet of the target",
               "join it: bargelane lane edit LANE --network " + nic.network() + "=SUBNET",
               Who.ENGINEER));
-      return new PlacedNic("", "", false);
+      return new PlacedNic("", "", false, nic.mac());
     }
     Optional<Network> subnet = target.network(joined);
     if (subnet.isEmpty()) {
@@ -209,11 +209,11 @@ public final class Preflight {
                   + " to one of "
                   + target.networks().stream().map(Network::id).toList(),
               Who.ENGINEER));
-      return new PlacedNic("", "", false);
+      return new PlacedNic("", "", false, nic.mac());
     }
     Subnet range = Subnet.parse(subnet.get().cidr());
     String id = subnet.get().id();
-    if (plan.keepAddresses() && range.contains(nic.address())) {
+    if (plan.keepAddresses() && !nic.address().isEmpty() && range.contains(nic.address())) {
       if (!taken.add(id + " " + nic.address())) {
         findings.add(
             new Finding(
@@ -223,7 +223,7 @@ public final class Preflight {
                 "free it there, or do not keep addresses on this lane",
                 Who.ENGINEER));
       }
-      return new PlacedNic(id, nic.address(), true);
+      return new PlacedNic(id, nic.address(), true, nic.mac());
     }
     Set<String> here = new HashSet<>();
     taken.stream()
@@ -238,9 +238,9 @@ public final class Preflight {
               "subnet " + id + " (" + subnet.get().cidr() + ") has no free address",
               "join the network to a larger subnet, or free an address there",
               Who.ENGINEER));
-      return new PlacedNic(id, "", false);
+      return new PlacedNic(id, "", false, nic.mac());
     }
     taken.add(id + " " + free.get());
-    return new PlacedNic(id, free.get(), false);
+    return new PlacedNic(id, free.get(), false, nic.mac());
   }
 }

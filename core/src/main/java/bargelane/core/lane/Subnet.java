@@ -58,6 +58,16 @@ public record Subnet(long base, int bits) {
     return (address(address) & mask(bits)) == base;
   }
 
+  /** The mask as a dotted quad. */
+  public String netmask() {
+    return text(mask(bits));
+  }
+
+  /** The gateway's address by our convention: the first one. */
+  public String firstAddress() {
+    return text(base + 1);
+  }
+
   private long first() {
     return base + 2;
   }

@@ -11,6 +11,7 @@ package bargelane.core.site;
  * @param markersSurviveCrash whether tracking goes on after the platform was killed
  * @param sized whether machines take one of the offered sizes
  * @param armsBeforeStart whether a machine can be started with its change marker already armed
+ * @param devices the hardware that machines made here see
  */
 public record Capabilities(
     String platform,
@@ -19,7 +20,8 @@ public record Capabilities(
     int granularityBytes,
     boolean markersSurviveCrash,
     boolean sized,
-    boolean armsBeforeStart) {
+    boolean armsBeforeStart,
+    Inventory.DeviceFamily devices) {
 
   /** How much one snapshot takes at one instant. */
   public enum Reach {
@@ -28,6 +30,7 @@ public record Capabilities(
   }
 
   public Capabilities {
+    devices = devices == null ? Inventory.DeviceFamily.UNKNOWN : devices;
     if (granularityBytes < 512 || Integer.bitCount(granularityBytes) != 1) {
       throw new IllegalArgumentException(
           "granularity " + granularityBytes + " is not a power of two of at least 512");

@@ -1,9 +1,12 @@
 package bargelane.core.site;
 
 import java.math.BigDecimal;
+import java.time.Instant;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalDouble;
+import java.util.OptionalLong;
 
 /** What a site consists of, as its platform tells it. Disk sizes are bytes, memory is MiB. */
 public record Inventory(
@@ -28,7 +31,101 @@ public record Inventory(
       List<Nic> nics,
       List<Ingress> ingress,
       Map<String, String> labels,
-      String owner) {}
+      String owner,
+      DeviceFamily devices,
+      GuestFacts guest) {
+    public MachineFacts {
+      devices = devices == null ? DeviceFamily.UNKNOWN : devices;
+      guest = guest == null ? GuestFacts.NONE : guest;
+    }
+
+    /** The same machine with what its guest told. */
+    public MachineFacts telling(GuestFacts told) {
+      return new MachineFacts(
+          platformId,
+          name,
+          cpus,
+          memoryMib,
+          os,
+          firmware,
+          on,
+          fenced,
+          disks,
+          nics,
+          ingress,
+          labels,
+          owner,
+          devices,
+          told);
+    }
+
+    /** The same machine with one disk of another size. */
+    public MachineFacts grown(int disk, long bytes) {
+      List<Disk> all = new java.util.ArrayList<>(disks);
+      all.set(disk, new Disk(all.get(disk).volume(), bytes, all.get(disk).storage()));
+      return new MachineFacts(
+          platformId,
+          name,
+          cpus,
+          memoryMib,
+          os,
+          firmware,
+          on,
+          fenced,
+          all,
+          nics,
+          ingress,
+          labels,
+          owner,
+          devices,
+          guest);
+    }
+  }
+
+  /**
+   * What an agent in the guest told of it.
+   *
+   * @param readAt when; null if there was none
+   */
+  public record GuestFacts(
+      String hostname,
+      String os,
+      String kernel,
+      List<FileSystem> fileSystems,
+      List<Card> cards,
+      Instant readAt) {
+    public static final GuestFacts NONE = new GuestFacts("", "", "", List.of(), List.of(), null);
+
+    /** A mounted file system; bytes are 0 where they are not told. */
+    public record FileSystem(String mount, String type, long bytes, long used) {}
+
+    /** A network card as the guest knows it, with its addresses. */
+    public record Card(String name, String mac, List<String> addresses) {}
+  }
+
+  /**
+   * What a machine has used since it was started, at an instant; absent where the platform does not
+   * tell. Memory is what the guest itself uses of what it has.
+   */
+  public record Usage(
+      Instant at,
+      OptionalDouble cpuSeconds,
+      OptionalLong memoryBytes,
+      OptionalLong readBytes,
+      OptionalLong reads,
+      OptionalLong writtenBytes,
+      OptionalLong writes,
+      OptionalLong receivedBytes,
+      OptionalLong sentBytes) {}
+
+  /**
+   * What kind of hardware a machine sees: how its disks are attached and what its network cards
+   * are, in the words of the platform. A guest that has drivers for one family may lack those for
+   * another.
+   */
+  public record DeviceFamily(String disk, String nic) {
+    public static final DeviceFamily UNKNOWN = new DeviceFamily("", "");
+  }
 
   /** One disk in boot order; {@code volume} is the platform's name of it. */
   public record Disk(String volume, long bytes, String storage) {}

@@ -9,8 +9,10 @@ import java.time.Duration;
  * @param rpo bound that the exposure is held under
  * @param keepPoints how many recovery points are kept
  * @param verify whether what is written is read back and compared
+ * @param quiesce whether guests that can are asked to hold still for the instant of a snapshot
  */
-public record Timetable(Duration every, Duration rpo, int keepPoints, boolean verify) {
+public record Timetable(
+    Duration every, Duration rpo, int keepPoints, boolean verify, boolean quiesce) {
   public Timetable {
     if (every.compareTo(Duration.ofSeconds(5)) < 0) {
       throw new IllegalArgumentException(

@@ -2,6 +2,7 @@ package bargelane.service.pass;
 
 import bargelane.core.point.Retention;
 import bargelane.core.site.Capabilities.Reach;
+import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.Services;
 import bargelane.service.db.Db;
 import bargelane.service.db.Ids;
@@ -13,6 +14,7 @@ import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.service.site.Ledger;
+import bargelane.service.site.MachineEntity;
 import bargelane.service.wave.Berth;
 import bargelane.service.wave.LegEntity;
 import bargelane.service.wave.Manifest;
@@ -22,10 +24,13 @@ import bargelane.service.wave.ReplicaEntity;
 import bargelane.service.wave.Side;
 import bargelane.service.wave.TowState;
 import bargelane.sites.SiteDriver;
+import bargelane.sites.SiteException;
+import bargelane.sites.Source;
 import bargelane.sites.Target;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -103,12 +108,14 @@ public final class PassRun implements RunKind {
   }
 
   private Outcome snapshot(Work w) {
-    TowState state = state(w);
     LegEntity leg = leg(w);
     if (leg.state.equals("closed")) {
       throw new RunFailure(
           "leg-closed", "the direction of replication has changed", "nothing is to be done");
     }
+    Side from = TowState.source(leg);
+    grow(w, state(w), leg, from);
+    TowState state = state(w);
     if (w.note("pass").isEmpty()) {
       String id =
           services
@@ -137,16 +144,20 @@ public final class PassRun implements RunKind {
       w.note("pass", id);
     }
     String passId = passId(w);
-    Side from = TowState.source(leg);
     SiteDriver source = services.sites().driver(state.siteId(from));
     Reach reach = state.reach(from);
     Set<String> markers = source.source().markers();
-    boolean tracked = !leg.marker.isEmpty() && markers.containsAll(state.names(leg.marker, from));
+    boolean tracked =
+        w.note("markerLost").isEmpty()
+            && !leg.marker.isEmpty()
+            && markers.containsAll(state.names(leg.marker, from));
     boolean blank = state.replicas.stream().allMatch(r -> r.blank);
-    String kind = tracked ? "delta" : blank ? "full" : "compare";
 
     Map<String, List<String>> groups = new LinkedHashMap<>();
+    Map<String, String> since = new HashMap<>();
     for (MemberEntity m : state.members) {
+      since.put(
+          TowState.nameFor(snapshotName(passId), reach, m), TowState.nameFor(leg.marker, reach, m));
       groups
           .computeIfAbsent(TowState.nameFor(snapshotName(passId), reach, m), k -> new ArrayList<>())
           .addAll(TowState.berth(m, from).orElseThrow().disks());
@@ -164,16 +175,98 @@ public final class PassRun implements RunKind {
       // driver that finds the snapshot made, this is the closer figure.
       asOf = services.clock().instant();
     }
+    boolean quiesce = state.timetable.quiesce;
+    int atRest = 0;
+    Duration held = Duration.ZERO;
     for (Map.Entry<String, List<String>> group : groups.entrySet()) {
-      source.source().snapshot(group.getKey(), owner, group.getValue());
+      Source.Taken one;
+      try {
+        one =
+            source
+                .source()
+                .snapshot(
+                    group.getKey(),
+                    owner,
+                    group.getValue(),
+                    tracked ? Optional.of(since.get(group.getKey())) : Optional.empty(),
+                    quiesce);
+      } catch (SiteException e) {
+        if (e.kind() != SiteException.Kind.MARKER_LOST) {
+          throw e;
+        }
+        tracked = false;
+        w.note("markerLost", e.getMessage());
+        one =
+            source
+                .source()
+                .snapshot(group.getKey(), owner, group.getValue(), Optional.empty(), quiesce);
+      }
+      atRest += one.quiesced() ? 1 : 0;
+      held = one.held().compareTo(held) > 0 ? one.held() : held;
     }
+    w.note("consistency", consistency(groups.size(), atRest));
+    String kind = tracked ? "delta" : blank ? "full" : "compare";
     Instant taken = asOf;
     long spread =
-        reach == Reach.SITE ? 0 : Duration.between(taken, services.clock().instant()).toMillis();
+        groups.size() == 1 ? 0 : Duration.between(taken, services.clock().instant()).toMillis();
     w.note("spreadMs", spread);
     services.passes().offer(passId, pass -> fill(pass, state, leg, from, reach, kind, taken));
     return Outcome.done(
-        kind + " pass as of " + asOf + (spread > 0 ? ", machines within " + spread + " ms" : ""));
+        kind
+            + " pass as of "
+            + asOf
+            + (groups.size() > 1 ? ", machines within " + spread + " ms" : "")
+            + (atRest > 0 ? ", guests' writes held for at most " + held.toMillis() + " ms" : "")
+            + w.note("markerLost").map(why -> "; what changed can't be told: " + why).orElse(""));
+  }
+
+  /** Lets replicas grow whose source disks have grown. */
+  private void grow(Work w, TowState state, LegEntity leg, Side from) {
+    for (MemberEntity m : state.members) {
+      Berth berth = TowState.berth(m, from).orElseThrow();
+      MachineFacts now =
+          services.sites().driver(state.siteId(from)).compute().machine(berth.platformId());
+      for (ReplicaEntity r : state.replicasOf(m)) {
+        // 0 where the platform does not tell sizes with a single machine.
+        long bytes = r.disk < now.disks().size() ? now.disks().get(r.disk).bytes() : 0;
+        if (bytes != 0 && bytes < r.bytes) {
+          throw new RunFailure(
+              "disk-shrunk",
+              "disk " + r.disk + " of " + m.name + " has " + bytes + " bytes and had " + r.bytes,
+              "see why; if it is meant, take the machine out of the wave and plan it again");
+        }
+        if (bytes > r.bytes) {
+          services.sites().driver(state.siteId(from.other())).target().growVolume(r.volume, bytes);
+          services.db().run(s -> record(s, w, m, r, leg, bytes));
+        }
+      }
+    }
+  }
+
+  private void record(
+      Session s, Work w, MemberEntity m, ReplicaEntity r, LegEntity leg, long bytes) {
+    s.find(ReplicaEntity.class, r.id).bytes = bytes;
+    MachineEntity machine = s.find(MachineEntity.class, m.machineId);
+    machine.facts = Json.text(Json.read(machine.facts, MachineFacts.class).grown(r.disk, bytes));
+    services
+        .events()
+        .tell(
+            s,
+            "pass",
+            w.towId(),
+            w.runId(),
+            "disk "
+                + r.disk
+                + " of "
+                + m.name
+                + " has grown from "
+                + (r.bytes >> 20)
+                + " to "
+                + (bytes >> 20)
+                + " MiB, and its replica on leg "
+                + leg.number
+                + " with it",
+            null);
   }
 
   private void fill(
@@ -262,7 +355,13 @@ public final class PassRun implements RunKind {
                   LegEntity leg =
                       s.find(LegEntity.class, pass.legId, org.hibernate.LockMode.PESSIMISTIC_WRITE);
                   w.noteOnce("oldMarker", () -> leg.marker);
-                  PointEntity point = point(s, pass, leg, w.noted("spreadMs").asLong());
+                  PointEntity point =
+                      point(
+                          s,
+                          pass,
+                          leg,
+                          w.noted("spreadMs").asLong(),
+                          w.note("consistency").orElse("crash-consistent"));
                   s.persist(point);
                   leg.marker = snapshotName(pass.id);
                   Db.change(
@@ -289,7 +388,18 @@ public final class PassRun implements RunKind {
     return Outcome.done(text);
   }
 
-  private PointEntity point(Session s, PassEntity pass, LegEntity leg, long spread) {
+  /** In words: how many instants were taken, and how many of them with file systems at rest. */
+  private static String consistency(int instants, int atRest) {
+    return (instants == 1 ? "one instant" : "one instant a machine")
+        + (atRest == 0
+            ? ", crash-consistent"
+            : atRest == instants
+                ? ", file systems at rest"
+                : ", file systems of " + atRest + " of " + instants + " at rest");
+  }
+
+  private PointEntity point(
+      Session s, PassEntity pass, LegEntity leg, long spread, String consistency) {
     List<PassDisk> disks = Passes.disks(pass);
 
     PointEntity point = new PointEntity();
@@ -301,8 +411,7 @@ public final class PassRun implements RunKind {
     point.name = pointName(pass.id);
     point.asOf = pass.asOf;
     point.spreadMs = spread;
-    point.consistency =
-        spread == 0 ? "one instant, crash-consistent" : "one instant a machine, crash-consistent";
+    point.consistency = consistency;
     point.verified = pass.verify;
     point.recordedAt = services.clock().instant();
     point.sent = pass.sent;

@@ -1,9 +1,11 @@
 package bargelane.service.site;
 
 import bargelane.api.DiskView;
+import bargelane.api.GuestView;
 import bargelane.api.MachineView;
 import bargelane.api.NicView;
 import bargelane.api.Page;
+import bargelane.core.site.Inventory.GuestFacts;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.db.Db;
 import bargelane.service.db.Json;
@@ -105,16 +107,33 @@ public final class Machines {
         f.name(),
         f.cpus(),
         f.memoryMib(),
-        f.os(),
+        f.os().isEmpty() ? f.guest().os() : f.os(),
         f.firmware(),
         f.on(),
         f.fenced(),
         f.disks().stream().map(d -> new DiskView(d.volume(), d.bytes(), d.storage())).toList(),
         f.nics().stream().map(n -> new NicView(n.network(), n.address(), n.mac())).toList(),
+        guest(f.guest()),
         f.labels(),
         wave,
         m.firstSeen,
         m.lastSeen,
         m.vanishedAt);
+  }
+
+  private static GuestView guest(GuestFacts g) {
+    return g.readAt() == null
+        ? null
+        : new GuestView(
+            g.hostname(),
+            g.os(),
+            g.kernel(),
+            g.fileSystems().stream()
+                .map(x -> new GuestView.MountView(x.mount(), x.type(), x.bytes(), x.used()))
+                .toList(),
+            g.cards().stream()
+                .map(x -> new GuestView.CardView(x.name(), x.mac(), x.addresses()))
+                .toList(),
+            g.readAt());
   }
 }

@@ -87,7 +87,9 @@ public final class Sites {
 
   public SiteView add(SiteAdd asked) {
     name("site", asked.name());
-    if (asked.token() == null || asked.token().isBlank()) {
+    String kind = asked.kind() == null ? "standin" : asked.kind();
+    String token = asked.token() == null ? "" : asked.token();
+    if (Drivers.needsToken(kind) && token.isBlank()) {
       throw ProblemException.invalid(
           "token-missing",
           "site " + asked.name() + " needs a token",
@@ -95,11 +97,7 @@ public final class Sites {
     }
     try {
       Drivers.open(
-          asked.kind() == null ? "standin" : asked.kind(),
-          asked.name(),
-          asked.address() == null ? "" : asked.address(),
-          asked.token(),
-          clock);
+          kind, asked.name(), asked.address() == null ? "" : asked.address(), token, clock);
     } catch (IllegalArgumentException e) {
       throw ProblemException.invalid(
           "site-malformed",
@@ -113,13 +111,13 @@ public final class Sites {
               CredentialEntity credential = new CredentialEntity();
               credential.id = Ids.next("cred");
               credential.name = asked.name();
-              credential.sealed = vault.seal(credential.id, asked.token());
+              credential.sealed = vault.seal(credential.id, token);
               credential.changedAt = clock.instant();
               s.persist(credential);
               SiteEntity site = new SiteEntity();
               site.id = Ids.next("site");
               site.name = asked.name();
-              site.kind = asked.kind() == null ? "standin" : asked.kind();
+              site.kind = kind;
               site.address = asked.address();
               site.credentialId = credential.id;
               site.createdAt = clock.instant();
@@ -268,8 +266,12 @@ public final class Sites {
         fill(machine, facts, now);
         s.persist(machine);
       } else {
-        if (!Json.read(machine.facts, MachineFacts.class).equals(facts)
-            || machine.vanishedAt != null) {
+        MachineFacts former = Json.read(machine.facts, MachineFacts.class);
+        if (facts.guest().readAt() == null) {
+          // What the guest told once stays known while it is off or its agent away.
+          facts = facts.telling(former.guest());
+        }
+        if (!former.telling(facts.guest()).equals(facts) || machine.vanishedAt != null) {
           (machine.vanishedAt != null ? appeared : changed).add(facts.name());
         }
         fill(machine, facts, now);

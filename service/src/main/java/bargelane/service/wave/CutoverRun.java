@@ -25,13 +25,21 @@ final class CutoverRun implements RunKind {
   private final Moves moves;
   private final Turning turning;
   private final Landing landings;
+  private final Refits refits;
 
-  CutoverRun(String name, Services services, Moves moves, Turning turning, Landing landings) {
+  CutoverRun(
+      String name,
+      Services services,
+      Moves moves,
+      Turning turning,
+      Landing landings,
+      Refits refits) {
     this.name = name;
     this.services = services;
     this.moves = moves;
     this.turning = turning;
     this.landings = landings;
+    this.refits = refits;
   }
 
   @Override
@@ -65,10 +73,11 @@ final class CutoverRun implements RunKind {
     steps.add(new Step("last", "Ship the last changes", w -> moves.pass(w, "last")));
     steps.add(new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, winner())));
     steps.add(
+        new Step("define", "Give the machines their disks", w -> landings.define(w, winner())));
+    steps.add(
         new Step(
             "arm", "Track changes from the first instruction", w -> landings.arm(w, winner())));
-    steps.add(
-        new Step("define", "Give the machines their disks", w -> landings.define(w, winner())));
+    steps.add(new Step("refit", "Refit the guests", w -> refits.apply(w, winner())));
     steps.addAll(landings.startSteps(work, winner()));
     steps.add(new Step("land", "Record where the machines run", this::land));
     steps.add(new Step("turn", "Turn replication round", this::turn));

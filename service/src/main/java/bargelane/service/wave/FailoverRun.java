@@ -24,11 +24,13 @@ final class FailoverRun implements RunKind {
   private final Services services;
   private final Moves moves;
   private final Landing landings;
+  private final Refits refits;
 
-  FailoverRun(Services services, Moves moves, Landing landings) {
+  FailoverRun(Services services, Moves moves, Landing landings, Refits refits) {
     this.services = services;
     this.moves = moves;
     this.landings = landings;
+    this.refits = refits;
   }
 
   @Override
@@ -54,10 +56,11 @@ final class FailoverRun implements RunKind {
     steps.add(new Step("source", "See that the source can't run on", this::source));
     steps.add(new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, winner(w))));
     steps.add(
+        new Step("define", "Give the machines their disks", w -> landings.define(w, winner(w))));
+    steps.add(
         new Step(
             "arm", "Track changes from the first instruction", w -> landings.arm(w, winner(w))));
-    steps.add(
-        new Step("define", "Give the machines their disks", w -> landings.define(w, winner(w))));
+    steps.add(new Step("refit", "Refit the guests", w -> refits.apply(w, winner(w))));
     for (int rank : moves.state(work).ranks()) {
       steps.add(
           new Step(

@@ -27,7 +27,8 @@ import org.hibernate.Session;
  */
 final class Landing {
 
-  private static final Duration HEALTHY_WITHIN = Duration.ofSeconds(60);
+  /** How long a machine may take from its start to its first answer. */
+  static final Duration HEALTHY_WITHIN = Duration.ofSeconds(180);
 
   private final Services services;
   private final Moves moves;
@@ -236,6 +237,7 @@ final class Landing {
             new Berth(w.noted("machines").path(m.id).asText(), cloneNames(w, state, m), previous));
       }
     }
+    Refits.landed(s, w, state.members, winner);
     s.find(LegEntity.class, moves.legId(w)).state = "closed";
     services
         .events()

@@ -38,5 +38,16 @@ public class MemberEntity {
   @JdbcTypeCode(SqlTypes.JSON)
   public String test;
 
+  @Column(name = "refit_plan")
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String refitPlan;
+
+  @Column(name = "refit_made")
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String refitMade;
+
+  @Column(name = "refit_word")
+  public String refitWord = "";
+
   public boolean open;
 }

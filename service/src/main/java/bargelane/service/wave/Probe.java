@@ -22,7 +22,16 @@ final class Probe {
 
   private Probe() {}
 
-  /** TCP and HTTP to a machine's service; empty if it answered with its own name. */
+  /** Who an answer says it comes from; empty if it does not say so in a way that we know. */
+  private static String name(byte[] body) {
+    try {
+      return Json.MAPPER.readTree(body).path("machine").asText();
+    } catch (IOException e) {
+      return "";
+    }
+  }
+
+  /** HTTP to a machine's service; empty if it answered without an error, and not as another. */
   static Optional<String> of(Compute compute, String id, String name) {
     Compute.WayIn way = compute.wayIn(id);
     URI uri = URI.create("http://" + way.host() + ":" + way.port() + "/");
@@ -31,11 +40,14 @@ final class Probe {
           HTTP.send(
               HttpRequest.newBuilder(uri).timeout(Duration.ofSeconds(3)).build(),
               HttpResponse.BodyHandlers.ofByteArray());
-      String told =
-          r.statusCode() == 200 ? Json.MAPPER.readTree(r.body()).path("machine").asText() : "";
-      return told.startsWith(name)
+      String told = name(r.body());
+      return r.statusCode() < 400 && (told.isEmpty() || told.startsWith(name))
           ? Optional.empty()
-          : Optional.of(name + " answered status " + r.statusCode() + " as '" + told + "'");
+          : Optional.of(
+              name
+                  + " answered status "
+                  + r.statusCode()
+                  + (told.isEmpty() ? "" : " as '" + told + "'"));
     } catch (IOException e) {
       return Optional.of(name + " does not answer yet: " + e.getMessage());
     } catch (InterruptedException e) {

@@ -166,7 +166,12 @@ final class ReconcileRun implements RunKind {
                   .flatMap(x -> TowState.berth(x, side).orElseThrow().disks().stream())
                   .toList()
               : TowState.berth(m, side).orElseThrow().disks();
-      source.snapshot(name, owner, disks);
+      source.snapshot(
+          name,
+          owner,
+          disks,
+          tracked ? Optional.of(TowState.nameFor(parting.marker(), reach, m)) : Optional.empty(),
+          false);
     }
     services
         .passes()
@@ -197,6 +202,10 @@ final class ReconcileRun implements RunKind {
     Outcome outcome = services.passes().shipped(passId);
     if (outcome instanceof Outcome.Done) {
       services.passes().seal(passId);
+      // Not held longer than it is read: the next pass may need to take another of the same disks.
+      state
+          .names(snapshotName(w, key), side)
+          .forEach(n -> services.ledger().remove(state.siteId(side), "snapshot", n));
       services
           .db()
           .run(

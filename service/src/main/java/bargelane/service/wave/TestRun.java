@@ -35,11 +35,13 @@ final class TestRun implements RunKind {
   private final Services services;
   private final Moves moves;
   private final Landing landings;
+  private final Refits refits;
 
-  TestRun(Services services, Moves moves, Landing landings) {
+  TestRun(Services services, Moves moves, Landing landings, Refits refits) {
     this.services = services;
     this.moves = moves;
     this.landings = landings;
+    this.refits = refits;
   }
 
   @Override
@@ -54,6 +56,7 @@ final class TestRun implements RunKind {
     steps.add(new Step("tally", "Compare every block with what the source held", this::tally));
     steps.add(new Step("isolate", "Make the isolated networks", this::isolate));
     steps.add(new Step("define", "Make the machines", this::define));
+    steps.add(new Step("refit", "Refit the guests", w -> refits.apply(w, side(w))));
     for (int rank : moves.state(work).ranks()) {
       steps.add(
           new Step("start-" + rank, "Start rank " + rank + " and probe it", w -> start(w, rank)));
@@ -197,7 +200,7 @@ final class TestRun implements RunKind {
               : new Placement(
                   "",
                   Plans.facts(state, m).nics().stream()
-                      .map(n -> new PlacedNic(n.network(), n.address(), true))
+                      .map(n -> new PlacedNic(n.network(), n.address(), true, n.mac()))
                       .toList(),
                   List.of(),
                   "");
@@ -206,7 +209,10 @@ final class TestRun implements RunKind {
               .map(
                   n ->
                       new PlacedNic(
-                          w.noted("networks").path(n.network()).asText(), n.address(), n.kept()))
+                          w.noted("networks").path(n.network()).asText(),
+                          n.address(),
+                          n.kept(),
+                          n.mac()))
               .toList();
       Placement isolated = new Placement(plan.size(), nics, plan.storages(), plan.zone());
       String id =
@@ -231,10 +237,12 @@ final class TestRun implements RunKind {
     for (MemberEntity m : state.ofRank(rank)) {
       String id = w.noted("machines").path(m.id).asText();
       compute.start(id);
-      Optional<String> bad = Probe.of(compute, id, machineName(w, m));
+      Optional<String> bad = Probe.of(compute, id, m.name);
       if (bad.isPresent()) {
         String since = w.noteOnce("rank-" + rank, () -> services.clock().instant().toString());
-        if (java.time.Instant.parse(since).plusSeconds(60).isBefore(services.clock().instant())) {
+        if (java.time.Instant.parse(since)
+            .plus(Landing.HEALTHY_WITHIN)
+            .isBefore(services.clock().instant())) {
           throw new RunFailure(
               "probe-failed",
               bad.get(),

@@ -24,4 +24,6 @@ public class TimetableEntity {
   public int keepPoints;
 
   public boolean verify;
+
+  public boolean quiesce;
 }

@@ -60,6 +60,14 @@ final class UndoRun implements RunKind {
             w -> moves.stop(w, landed(w), "stoppedAt")),
         new Step("take-back", "Give the machines there their former disks", this::takeBack),
         new Step(
+            "drop",
+            "Remove the replication that began with the landing",
+            w -> {
+              // Its points may hold the very disks that the machines are started on.
+              turning.dropLeg(moves.legId(w));
+              return Outcome.done("");
+            }),
+        new Step(
             "start", "Start the machines where they were", w -> moves.start(w, landed(w).other())),
         new Step("reopen", "Go on with the replication of then", this::reopen));
   }
@@ -143,7 +151,6 @@ final class UndoRun implements RunKind {
 
   private Outcome reopen(Work w) {
     String former = Json.object(landing(w).notes).path("leg").asText();
-    turning.dropLeg(moves.legId(w));
     services
         .db()
         .run(

@@ -19,12 +19,14 @@ public final class WaveRuns {
     Moves moves = new Moves(services, watchLeg);
     Landing landings = new Landing(services, moves);
     Turning turning = new Turning(services, moves, watchLeg);
+    Refits refits = new Refits(services, moves, landings);
     return List.of(
+        new RefitRun(moves, landings, refits),
         new LoadRun(services, moves, watchLeg),
-        new TestRun(services, moves, landings),
-        new CutoverRun("cutover", services, moves, turning, landings),
-        new CutoverRun("failback", services, moves, turning, landings),
-        new FailoverRun(services, moves, landings),
+        new TestRun(services, moves, landings, refits),
+        new CutoverRun("cutover", services, moves, turning, landings, refits),
+        new CutoverRun("failback", services, moves, turning, landings, refits),
+        new FailoverRun(services, moves, landings, refits),
         new ReconcileRun(services, moves, turning),
         new UndoRun(services, moves, turning, landings, watchLeg),
         new SettleRun(services, moves));

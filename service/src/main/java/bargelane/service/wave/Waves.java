@@ -4,6 +4,8 @@ import bargelane.api.ConfirmRequest;
 import bargelane.api.CutoverRequest;
 import bargelane.api.FailoverRequest;
 import bargelane.api.ReconcileRequest;
+import bargelane.api.RefitView;
+import bargelane.api.RefitWord;
 import bargelane.api.RunView;
 import bargelane.api.SizeChoice;
 import bargelane.api.TestRequest;
@@ -72,7 +74,8 @@ public final class Waves {
               Duration.ofSeconds(t.everySeconds()),
               Duration.ofSeconds(t.rpoSeconds()),
               t.keepPoints(),
-              t.verify() == null || t.verify());
+              t.verify() == null || t.verify(),
+              t.quiesce() == null || t.quiesce());
       return services
           .db()
           .tx(
@@ -85,6 +88,7 @@ public final class Waves {
                 e.rpoSeconds = (int) valid.rpo().toSeconds();
                 e.keepPoints = valid.keepPoints();
                 e.verify = valid.verify();
+                e.quiesce = valid.quiesce();
                 s.persist(e);
                 return view(e);
               });
@@ -94,7 +98,8 @@ public final class Waves {
   }
 
   private static TimetableView view(TimetableEntity e) {
-    return new TimetableView(e.id, e.name, e.everySeconds, e.rpoSeconds, e.keepPoints, e.verify);
+    return new TimetableView(
+        e.id, e.name, e.everySeconds, e.rpoSeconds, e.keepPoints, e.verify, e.quiesce);
   }
 
   public List<TimetableView> timetables() {
@@ -376,6 +381,48 @@ public final class Waves {
         Map.of("point", text(asked.point()), "hold", asked.hold() != null && asked.hold()),
         false,
         by);
+  }
+
+  /** Looks into the guests for what a refit would change. */
+  public RunView refit(String ref, String by) {
+    TowState state = state(ref);
+    protectedNow(state);
+    return start("refit", "Look into the guests of", state, Map.of(), false, by);
+  }
+
+  /** What the last look found, machine by machine. */
+  public List<RefitView> refits(String ref) {
+    return Refits.views(state(ref));
+  }
+
+  /** Takes or, with an empty reason, takes back the engineer's word for a machine. */
+  public List<RefitView> refitWord(String ref, RefitWord word, String by) {
+    TowState state = state(ref);
+    MemberEntity member =
+        state.members.stream()
+            .filter(m -> m.name.equals(word.machine()) || m.machineId.equals(word.machine()))
+            .findFirst()
+            .orElseThrow(() -> ProblemException.missing("machine", word.machine()));
+    String reason = text(word.reason()).strip();
+    services
+        .db()
+        .run(
+            s -> {
+              s.find(MemberEntity.class, member.id).refitWord =
+                  reason.isEmpty() ? "" : by + ": " + reason;
+              services
+                  .events()
+                  .tell(
+                      s,
+                      "refit",
+                      state.tow.id,
+                      null,
+                      reason.isEmpty()
+                          ? member.name + ": the word for it is taken back"
+                          : member.name + " may move without a refit, says " + by + ": " + reason,
+                      null);
+            });
+    return refits(ref);
   }
 
   private static String text(String value) {

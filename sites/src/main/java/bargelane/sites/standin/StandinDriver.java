@@ -2,6 +2,7 @@ package bargelane.sites.standin;
 
 import static bargelane.sites.standin.StandinHttp.escape;
 
+import bargelane.blocks.refit.FileEdit;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
@@ -9,6 +10,7 @@ import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Capabilities.Reach;
 import bargelane.core.site.Inventory;
+import bargelane.core.site.Inventory.GuestFacts;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.sites.Compute;
 import bargelane.sites.ExportRef;
@@ -29,6 +31,8 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalDouble;
+import java.util.OptionalLong;
 import java.util.Set;
 import java.util.stream.StreamSupport;
 
@@ -40,6 +44,8 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
 
   private static final Set<String> NEEDED =
       Set.of("read", "snapshot", "volumes", "machines", "exports");
+  private static final Inventory.DeviceFamily SIMULATED =
+      new Inventory.DeviceFamily("simulated", "simulated");
   private static final Duration CLOCK_BOUND = Duration.ofSeconds(2);
 
   private final String name;
@@ -138,7 +144,8 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
         t.path("granularity").asInt(),
         t.path("markersSurviveCrash").asBoolean(),
         t.path("sized").asBoolean(),
-        true);
+        true,
+        SIMULATED);
   }
 
   @Override
@@ -218,7 +225,33 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
                 new Inventory.Ingress(
                     text(i, "protocol"), i.path("port").asInt(), text(i, "from"))),
         labels,
-        text(m, "owner"));
+        text(m, "owner"),
+        SIMULATED,
+        GuestFacts.NONE);
+  }
+
+  /** Simulated guests have no agent, no memory of their own and no cards that count. */
+  @Override
+  public Map<String, Inventory.Usage> usage() {
+    Map<String, Inventory.Usage> usage = new LinkedHashMap<>();
+    for (MachineFacts m : inventory().machines()) {
+      if (m.on()) {
+        JsonNode told = http.get("/v1/machines/" + escape(m.platformId()) + "/usage");
+        usage.put(
+            m.platformId(),
+            new Inventory.Usage(
+                clock.instant(),
+                OptionalDouble.of(told.path("cpuSeconds").asDouble()),
+                OptionalLong.empty(),
+                OptionalLong.empty(),
+                OptionalLong.empty(),
+                OptionalLong.of(told.path("bytesWritten").asLong()),
+                OptionalLong.of(told.path("writeOperations").asLong()),
+                OptionalLong.empty(),
+                OptionalLong.empty()));
+      }
+    }
+    return usage;
   }
 
   @Override
@@ -267,8 +300,10 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
   // ---- source
 
   @Override
-  public void snapshot(String snapshot, String owner, List<String> disks) {
+  public Taken snapshot(
+      String snapshot, String owner, List<String> disks, Optional<String> since, boolean quiesce) {
     http.send("POST", "/v1/snapshots", Map.of("name", snapshot, "owner", owner, "volumes", disks));
+    return Taken.AT_ONCE;
   }
 
   @Override
@@ -325,6 +360,11 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
             point,
             "volume",
             from));
+  }
+
+  @Override
+  public void growVolume(String volume, long bytes) {
+    http.send("PUT", "/v1/volumes/" + escape(volume) + "/size", Map.of("bytes", bytes));
   }
 
   @Override
@@ -452,6 +492,13 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
   @Override
   public void attach(String id, List<String> disks) {
     http.send("PUT", "/v1/machines/" + escape(id) + "/disks", Map.of("disks", disks));
+  }
+
+  @Override
+  public String refit(String name, String owner, List<String> disks, List<FileEdit> edits) {
+    return http.send("POST", "/v1/refits", Map.of("volumes", disks, "edits", edits))
+        .path("told")
+        .asText();
   }
 
   @Override

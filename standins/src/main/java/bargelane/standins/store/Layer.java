@@ -77,8 +77,9 @@ final class Layer {
     parent = newParent;
   }
 
+  /** What it holds of a block; nothing of those behind its end, if the volume has grown since. */
   byte state(int block) {
-    return map.get(block);
+    return block < map.length() ? map.get(block) : BlockMap.ABSENT;
   }
 
   int blocks() {

@@ -9,6 +9,10 @@ package bargelane.standins.store;
  */
 public record VolumeRecord(
     String name, long size, String storageClass, String owner, boolean thick) {
+  VolumeRecord grown(long bytes) {
+    return new VolumeRecord(name, bytes, storageClass, owner, thick);
+  }
+
   VolumeRecord owner(String newOwner) {
     return new VolumeRecord(name, size, storageClass, newOwner, thick || newOwner.isEmpty());
   }

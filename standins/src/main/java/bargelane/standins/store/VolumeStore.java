@@ -322,6 +322,29 @@ public final class VolumeStore implements Closeable {
     save();
   }
 
+  /** Makes a volume larger. One that is read or tracked at present keeps its size. */
+  public synchronized void grow(String name, long bytes) throws IOException {
+    Volume volume = volume(name);
+    if (bytes <= volume.size()) {
+      return;
+    }
+    if (!volume.snapshots().isEmpty() || !volume.markers().isEmpty()) {
+      throw Refusal.conflict("in-use", "volume " + name + " has snapshots or markers");
+    }
+    instant.writeLock().lock();
+    try {
+      Layer top = newLayer(bytes, Optional.of(volume.top()));
+      VolumeRecord record = volume.record().grown(bytes);
+      state.volumes.put(name, record);
+      state.tops.put(name, top.id());
+      volume.top(top);
+      volume.record(record);
+    } finally {
+      instant.writeLock().unlock();
+    }
+    save();
+  }
+
   // ---- points
 
   /**

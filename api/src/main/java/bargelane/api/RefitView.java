@@ -1,0 +1,24 @@
+package bargelane.api;
+
+import java.time.Instant;
+import java.util.List;
+
+/**
+ * What a machine's guest needs changed to start at the other side, as it was last looked at.
+ *
+ * @param lookedAt null if nobody looked yet
+ * @param point number of the recovery point that was looked into; 0 if none
+ * @param word whose word lets it move in spite of what was refused; empty if nobody's
+ */
+public record RefitView(
+    String machine,
+    Instant lookedAt,
+    int point,
+    boolean needed,
+    String os,
+    String firmware,
+    String summary,
+    List<RefitEdit> edits,
+    List<String> unjudged,
+    List<String> refused,
+    String word) {}

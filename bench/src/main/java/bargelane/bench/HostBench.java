@@ -1,0 +1,148 @@
+package bargelane.bench;
+
+import bargelane.client.ApiClient;
+import bargelane.e2e.Harness;
+import bargelane.e2e.Journey;
+import bargelane.sites.ExportRef;
+import bargelane.sites.libvirt.LibvirtDriver;
+import bargelane.standins.host.DemoHost;
+import bargelane.standins.host.SmallMachines;
+import com.fasterxml.jackson.databind.JsonNode;
+import java.io.IOException;
+import java.io.OutputStream;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Clock;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Random;
+
+/**
+ * A full pass from one hypervisor host to another beside the hypervisor's own image tool copying
+ * the same export to the same place: {@code qemu-img convert} from the snapshot's disk server to
+ * the volume's, before and after. The pass hashes every block and reads back what it wrote; the
+ * tool does neither.
+ */
+final class HostBench {
+
+  private static final long DISK = 1L << 30;
+
+  private HostBench() {}
+
+  static void run() throws IOException {
+    Path dir = SmallMachines.shortDirectory();
+    Path raw = dir.resolve("archive.raw");
+    Random random = new Random(11);
+    byte[] part = new byte[1 << 20];
+    try (OutputStream out = Files.newOutputStream(raw)) {
+      for (long at = 0; at < DISK; at += part.length) {
+        random.nextBytes(part);
+        out.write(part);
+      }
+    }
+    try (DemoHost home = DemoHost.start("games", dir.resolve("a"), "room", "10.20.1.1");
+        DemoHost away = DemoHost.start("irc", dir.resolve("b"), "quay", "10.20.1.1");
+        Harness harness = Harness.create().database().service()) {
+      home.takeIn("archive", List.of(raw), "qcow2", "10.20.1.0/24", "10.20.1.30", 9);
+      Files.delete(raw);
+      String from = home.address("&devices=ide&reserve-mib=64");
+      String to = away.address("&devices=ide&reserve-mib=64");
+      double before = convert(from, to);
+      double pass = pass(harness.api(), from, to);
+      double after = convert(from, to);
+      say(
+          "host to host, 1 GiB of data: qemu-img convert %.0f MiB/s before, %.0f MiB/s after",
+          before, after);
+      say("host to host: full pass, hashed and read back %.0f MiB/s", pass);
+      say("host to host: full pass / qemu-img convert %.2f", pass / ((before + after) / 2));
+    } finally {
+      SmallMachines.delete(dir);
+    }
+  }
+
+  private static void say(String form, Object... values) {
+    System.out.println(String.format(Locale.ROOT, form, values));
+  }
+
+  private static double rate(Duration took) {
+    return DISK / 1048576.0 / (took.toMillis() / 1000.0);
+  }
+
+  private static double convert(String from, String to) throws IOException {
+    LibvirtDriver source = new LibvirtDriver("from", from, Clock.systemUTC());
+    LibvirtDriver target = new LibvirtDriver("to", to, Clock.systemUTC());
+    String disk = source.inventory().machines().get(0).disks().get(0).volume();
+    source.source().snapshot("bench", "bargelane/bench", List.of(disk), Optional.empty(), false);
+    target.target().createVolume("bench", "bargelane/bench", DISK, "pool");
+    ExportRef read = source.source().openSnapshot("bench-s", "bench", disk, Optional.empty());
+    ExportRef write = target.target().openVolume("bench-t", "bench", true);
+    Instant begun = Instant.now();
+    Process p =
+        new ProcessBuilder(
+                "qemu-img", "convert", "-n", "-f", "raw", "-O", "raw", read.uri(), write.uri())
+            .inheritIO()
+            .start();
+    if (p.onExit().join().exitValue() != 0) {
+      throw new IOException("qemu-img convert failed");
+    }
+    // What it wrote reaches the image's file when its server ends.
+    target.target().closeExport("bench-t");
+    Duration took = Duration.between(begun, Instant.now());
+    source.source().closeExport("bench-s");
+    source.source().dropSnapshot("bench");
+    source.source().forgetMarker("bench");
+    target.target().deleteVolume("bench");
+    return rate(took);
+  }
+
+  private static double pass(ApiClient api, String from, String to) {
+    Journey journey = new Journey(api, line -> {});
+    for (Map.Entry<String, String> site : Map.of("room", from, "quay", to).entrySet()) {
+      api.post(
+          "/sites", Map.of("name", site.getKey(), "kind", "libvirt", "address", site.getValue()));
+      journey.scan(site.getKey());
+    }
+    api.post(
+        "/lanes",
+        Map.of(
+            "name", "over",
+            "from", "room",
+            "to", "quay",
+            "networks", Map.of("room", "quay"),
+            "storages", Map.of("pool", "pool"),
+            "zone", "",
+            "keepAddresses", true));
+    journey.timetable(3600, 7200, 2);
+    api.post(
+        "/waves",
+        Map.of(
+            "name",
+            Journey.WAVE,
+            "lane",
+            "over",
+            "timetable",
+            "brisk",
+            "machines",
+            List.of(Map.of("machine", "archive", "rank", 1))));
+    JsonNode run = journey.work("load");
+    if (!run.path("state").asText().equals("done")) {
+      throw new IllegalStateException(run.toString());
+    }
+    for (JsonNode pass : api.get("/waves/lending/passes")) {
+      JsonNode steps = api.get("/runs/" + pass.path("run").asText()).path("steps");
+      for (JsonNode s : steps) {
+        if (s.path("name").asText().equals("ship")) {
+          return rate(
+              Duration.between(
+                  Instant.parse(s.path("startedAt").asText()),
+                  Instant.parse(s.path("endedAt").asText())));
+        }
+      }
+    }
+    throw new IllegalStateException("no pass was shipped");
+  }
+}

@@ -1,0 +1,94 @@
+package bargelane.blocks.layout;
+
+import bargelane.blocks.BlockDevice;
+import java.io.IOException;
+import java.nio.ByteBuffer;
+import java.nio.ByteOrder;
+import java.nio.charset.StandardCharsets;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Optional;
+
+/**
+ * What lies in a disk's partitions: file systems that are read here, and the names of those that
+ * are not.
+ *
+ * @param partition 0 where the whole disk is one file system
+ * @param kind as {@code fstab} would name it; {@code lvm2} for a physical volume, {@code luks} for
+ *     an encrypted one, empty if it is not known
+ * @param tree its files, where they can be read
+ * @param trouble why not, where it should be
+ */
+public record Contents(
+    int partition, long offset, int type, String kind, Optional<FileTree> tree, String trouble) {
+
+  /** A mark by which a format is known: some bytes at an offset. */
+  private record Mark(String kind, long offset, byte[] bytes) {
+    Mark(String kind, long offset, String text) {
+      this(kind, offset, text.getBytes(StandardCharsets.ISO_8859_1));
+    }
+  }
+
+  private static final List<Mark> MARKS =
+      List.of(
+          new Mark("lvm2", 512, "LABELONE"),
+          new Mark("luks", 0, "LUKS\u00ba\u00be"),
+          new Mark("xfs", 0, "XFSB"),
+          new Mark("btrfs", 65536 + 64, "_BHRfS_M"),
+          new Mark("ntfs", 3, "NTFS    "),
+          new Mark("swap", 4096 - 10, "SWAPSPACE2"));
+
+  /**
+   * Looks at every partition of a disk.
+   *
+   * @throws LayoutException if the partition table is damaged
+   */
+  public static List<Contents> of(BlockDevice disk) throws IOException {
+    List<Contents> found = new ArrayList<>();
+    Contents whole = at(disk, 0, 0, 0);
+    if (!whole.kind.isEmpty() && !whole.kind.equals("vfat")) {
+      return List.of(whole);
+    }
+    for (Partition p : Partition.read(disk)) {
+      found.add(at(disk, p.number(), p.offset(), p.type()));
+    }
+    return found;
+  }
+
+  private static Contents at(BlockDevice disk, int partition, long offset, int type)
+      throws IOException {
+    try {
+      if (magic(disk, offset + 1024 + 56, 2).equals("\u0053\u00ef")) {
+        FileTree tree = Ext4.open(disk, offset);
+        return new Contents(partition, offset, type, tree.kind(), Optional.of(tree), "");
+      }
+      ByteBuffer sector = ByteBuffer.allocate(512).order(ByteOrder.LITTLE_ENDIAN);
+      if (offset <= disk.size() - 512) {
+        disk.read(offset, sector);
+        if (Fat.begins(sector)) {
+          FileTree tree = Fat.open(disk, offset);
+          return new Contents(partition, offset, type, tree.kind(), Optional.of(tree), "");
+        }
+      }
+    } catch (LayoutException e) {
+      return new Contents(partition, offset, type, "damaged", Optional.empty(), e.getMessage());
+    }
+    for (Mark mark : MARKS) {
+      if (magic(disk, offset + mark.offset, mark.bytes.length)
+          .equals(new String(mark.bytes, StandardCharsets.ISO_8859_1))) {
+        return new Contents(
+            partition, offset, type, mark.kind, Optional.empty(), mark.kind + " is not read here");
+      }
+    }
+    return new Contents(partition, offset, type, "", Optional.empty(), "");
+  }
+
+  private static String magic(BlockDevice disk, long at, int length) throws IOException {
+    if (at > disk.size() - length) {
+      return "";
+    }
+    ByteBuffer bytes = ByteBuffer.allocate(length);
+    disk.read(at, bytes);
+    return new String(bytes.array(), StandardCharsets.ISO_8859_1);
+  }
+}

@@ -1,0 +1,20 @@
+package bargelane.blocks.refit;
+
+import java.util.List;
+
+/**
+ * What must change in a guest so that it starts on other hardware and answers on other networks.
+ *
+ * @param needed whether anything at all must change; where not, {@code summary} says why
+ * @param edits in the order in which they are made
+ * @param unjudged what could not be looked into or decided, and matters
+ * @param refused why the guest is not expected to start there; empty if it is
+ */
+public record RefitPlan(
+    boolean needed,
+    String os,
+    String firmware,
+    String summary,
+    List<FileEdit> edits,
+    List<String> unjudged,
+    List<String> refused) {}

@@ -1,0 +1,131 @@
+package bargelane.blocks.refit;
+
+import static org.junit.jupiter.api.Assertions.assertArrayEquals;
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTimeoutPreemptively;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.blocks.layout.LayoutException;
+import com.github.luben.zstd.ZstdOutputStream;
+import java.io.ByteArrayOutputStream;
+import java.io.IOException;
+import java.io.OutputStream;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Duration;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Random;
+import java.util.zip.GZIPOutputStream;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.ValueSource;
+import org.tukaani.xz.LZMA2Options;
+import org.tukaani.xz.XZOutputStream;
+
+class InitramfsTest {
+
+  private static final byte[] EARLY =
+      Initramfs.write(Map.of("kernel/x86/microcode.bin", new byte[5000]));
+  private static final byte[] MAIN =
+      Initramfs.write(
+          Map.of(
+              "conf/modules",
+              "sd_mod\n".getBytes(StandardCharsets.UTF_8),
+              "usr/lib/modules/6.1.0/kernel/drivers/scsi/sd-mod.ko.xz",
+              new byte[100_000]));
+
+  private static byte[] pack(String how, byte[] archive) throws IOException {
+    ByteArrayOutputStream out = new ByteArrayOutputStream();
+    try (OutputStream packed =
+        switch (how) {
+          case "gzip" -> new GZIPOutputStream(out);
+          case "xz" -> new XZOutputStream(out, new LZMA2Options(1));
+          case "zstd" -> new ZstdOutputStream(out);
+          default -> out;
+        }) {
+      packed.write(archive);
+    }
+    return out.toByteArray();
+  }
+
+  private static byte[] join(byte[]... parts) {
+    ByteArrayOutputStream out = new ByteArrayOutputStream();
+    for (byte[] part : parts) {
+      out.writeBytes(part);
+      out.writeBytes(new byte[-out.size() & 3]);
+    }
+    return out.toByteArray();
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"plain", "gzip", "xz", "zstd"})
+  void archivesAreReadOneAfterTheOtherHoweverTheyArePacked(String how) throws IOException {
+    Initramfs read = Initramfs.read(join(EARLY, pack(how, MAIN)));
+    assertTrue(read.names().contains("kernel/x86/microcode.bin"));
+    assertTrue(read.holds("sd_mod"));
+    assertEquals(Optional.of("6.1.0"), read.kernel());
+    assertEquals(Initramfs.Style.LIST, read.style());
+    assertArrayEquals(
+        "sd_mod\n".getBytes(StandardCharsets.UTF_8), read.texts().get("conf/modules"));
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"plain", "gzip", "xz", "zstd"})
+  void aSupplementAfterAPackedArchiveIsSeen(String how) throws IOException {
+    byte[] more = Initramfs.write(Map.of("lib/modules/6.1.0/kernel/virtio_blk.ko", new byte[10]));
+    assertTrue(Initramfs.read(join(pack(how, MAIN), more)).holds("virtio_blk"));
+  }
+
+  @Test
+  void theSystemsOwnToolReadsWhatIsWritten(@TempDir Path dir) throws IOException {
+    Path archive = dir.resolve("a.cpio");
+    Files.write(archive, MAIN);
+    Process p =
+        new ProcessBuilder("cpio", "-i", "-d", "--quiet", "-F", archive.toString())
+            .directory(dir.toFile())
+            .redirectErrorStream(true)
+            .start();
+    String told = new String(p.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
+    assertEquals(0, p.onExit().join().exitValue(), told);
+    assertEquals("sd_mod\n", Files.readString(dir.resolve("conf/modules")));
+  }
+
+  @Test
+  void impossibleSizesAreRefusedBeforeAnythingIsTaken() {
+    byte[] huge = MAIN.clone();
+    // The size of the first entry, eight hex digits at 54 (cpio "new" form).
+    System.arraycopy("FFFFFFFF".getBytes(StandardCharsets.US_ASCII), 0, huge, 54, 8);
+    assertThrows(LayoutException.class, () -> Initramfs.read(huge));
+    byte[] name = MAIN.clone();
+    System.arraycopy("7FFFFFFF".getBytes(StandardCharsets.US_ASCII), 0, name, 94, 8);
+    assertThrows(LayoutException.class, () -> Initramfs.read(name));
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"plain", "gzip", "xz", "zstd"})
+  void damagedArchivesEndInAReason(String how) throws IOException {
+    byte[] sound = join(EARLY, pack(how, MAIN));
+    Random random = new Random(3);
+    for (int round = 0; round < 400; round++) {
+      byte[] hurt = sound.clone();
+      for (int i = 0; i < 1 + round % 12; i++) {
+        hurt[random.nextInt(hurt.length)] = (byte) random.nextInt();
+      }
+      byte[] cut =
+          round % 4 == 0 ? java.util.Arrays.copyOf(hurt, random.nextInt(hurt.length)) : hurt;
+      assertTimeoutPreemptively(
+          Duration.ofSeconds(10),
+          () -> {
+            try {
+              Initramfs.read(cut);
+            } catch (LayoutException expected) {
+              assertTrue(expected.getMessage().length() > 10);
+            }
+          });
+    }
+  }
+}

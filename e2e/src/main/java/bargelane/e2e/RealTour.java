@@ -1,0 +1,483 @@
+package bargelane.e2e;
+
+import bargelane.client.ApiClient;
+import bargelane.standins.host.DemoHost;
+import bargelane.standins.host.SmallMachines;
+import com.fasterxml.jackson.databind.JsonNode;
+import java.io.IOException;
+import java.net.InetAddress;
+import java.net.ServerSocket;
+import java.nio.file.Path;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+
+/**
+ * The example on real machines: a guest with a kernel and disks of its own, from a hypervisor host
+ * with old-bus devices to one that has paravirtual devices only, and back. Checks look past the
+ * service: at both hosts, at the guest's answers, at the records on its disk.
+ */
+final class RealTour extends Narration {
+
+  static final String HOME = "annex";
+  static final String AWAY = "quay";
+  static final String GUEST = "lending-db";
+  private static final int BOOT_SECONDS = 120;
+
+  private final ApiClient api;
+  private final Journey journey;
+  private final Shore home;
+  private final Shore away;
+
+  RealTour(Harness harness, Shore home, Shore away, boolean verbose) {
+    super(verbose);
+    this.api = harness.api();
+    this.journey = new Journey(api, this::detail);
+    this.home = home;
+    this.away = away;
+  }
+
+  /** Both hosts, the first one with the guest on it and running. */
+  static final class Hosts implements AutoCloseable {
+    private final Path dir = SmallMachines.shortDirectory();
+    final Shore home;
+    final Shore away;
+
+    /**
+     * @param room MiB that the quay's pool has; 0 for all there is
+     */
+    Hosts(int room) throws IOException {
+      List<Path> disks = SmallMachines.guestDisks();
+      Path helper = SmallMachines.helper();
+      home =
+          new Shore(
+              DemoHost.start("games", dir.resolve("a"), "reading-room", "10.20.1.1"),
+              "&devices=ide&reserve-mib=64&helper=" + helper);
+      DemoHost quay = DemoHost.start("irc", dir.resolve("b"), "quayside", "10.20.7.1");
+      if (room > 0) {
+        quay.room(room);
+      }
+      String settings = "&devices=virtio&reserve-mib=8&helper=" + helper;
+      away = new Shore(quay, quay.overSsh(settings), settings);
+      home.host.takeIn(GUEST, disks, "qcow2", "10.20.1.0/24", "10.20.1.21", freePort());
+      home.host.virsh("start", GUEST);
+    }
+
+    private static int freePort() throws IOException {
+      try (ServerSocket s = new ServerSocket(0, 1, InetAddress.getLoopbackAddress())) {
+        return s.getLocalPort();
+      }
+    }
+
+    Path dir() {
+      return dir;
+    }
+
+    @Override
+    public void close() throws IOException {
+      home.host.close();
+      away.host.close();
+      SmallMachines.delete(dir);
+    }
+  }
+
+  public static void main(String[] args) throws IOException {
+    int failures;
+    System.out.println(
+        "Starting a database, the service, two hypervisor hosts and a guest of its own ...");
+    try (Harness harness = Harness.create();
+        Hosts hosts = new Hosts(0)) {
+      RealTour tour =
+          new RealTour(
+              harness.database().service(),
+              hosts.home,
+              hosts.away,
+              List.of(args).contains("--steps"));
+      try {
+        tour.run();
+      } catch (IOException | RuntimeException e) {
+        tour.check("the tour ends by itself and not with: " + e.getMessage(), false);
+      }
+      failures = tour.sum();
+    }
+    System.exit(failures == 0 ? 0 : 1);
+  }
+
+  private void run() throws IOException {
+    Instant begun = Instant.now();
+    sites();
+    scan();
+    size();
+    lane();
+    wave();
+    load();
+    test();
+    cutover();
+    failback();
+    Lost lost = failover();
+    wayHome(lost);
+    say("The tour took " + Duration.between(begun, Instant.now()).toSeconds() + " s.");
+  }
+
+  static JsonNode addSite(ApiClient api, String name, String address) {
+    return api.post("/sites", Map.of("name", name, "kind", "libvirt", "address", address));
+  }
+
+  /** Joins the annex to the quay. */
+  static JsonNode join(ApiClient api) {
+    Map<String, Object> body = new LinkedHashMap<>();
+    body.put("name", "annex-to-quay");
+    body.put("from", HOME);
+    body.put("to", AWAY);
+    body.put("networks", Map.of("reading-room", "quayside"));
+    body.put("storages", Map.of("pool", "pool"));
+    body.put("zone", "");
+    body.put("keepAddresses", true);
+    return api.post("/lanes", body);
+  }
+
+  /** Plans the wave of the one guest. */
+  static void plan(ApiClient api, Journey journey, int every) {
+    journey.timetable(every, 60, 4);
+    api.post(
+        "/waves",
+        Map.of(
+            "name",
+            Journey.WAVE,
+            "lane",
+            "annex-to-quay",
+            "timetable",
+            "brisk",
+            "machines",
+            List.of(Map.of("machine", GUEST, "rank", 1))));
+  }
+
+  /** Waits until a guest answers, and gives what it tells. */
+  static JsonNode answer(Shore shore) throws IOException {
+    long until = System.nanoTime() + Duration.ofSeconds(BOOT_SECONDS).toNanos();
+    while (System.nanoTime() < until) {
+      JsonNode status = shore.status(GUEST);
+      if (status.has("records")) {
+        return status;
+      }
+      Harness.pause(200);
+    }
+    throw new IOException("the guest does not answer within " + BOOT_SECONDS + " s");
+  }
+
+  private void sites() throws IOException {
+    step(
+        1,
+        "Sites: a hypervisor host in the annex with old-bus devices, one on the quay, over SSH, with paravirtual ones");
+    addSite(api, HOME, home.address);
+    addSite(api, AWAY, away.address);
+    for (String site : List.of(HOME, AWAY)) {
+      JsonNode checked = journey.check(site);
+      check(
+          site
+              + " is ready: "
+              + checked.path("platform").asText()
+              + ", "
+              + checked.path("version").asText()
+              + " "
+              + checked.path("findings"),
+          checked.path("status").asText().equals("ready"));
+    }
+    check("the guest answers in the annex", answer(home).path("disk").asText().equals("sda"));
+  }
+
+  private void scan() {
+    step(2, "Scan: what is there");
+    JsonNode found = journey.scan(HOME);
+    journey.scan(AWAY);
+    check("one machine appears", found.path("appeared").size() == 1);
+    JsonNode m = api.get("/machines/" + GUEST);
+    say(
+        GUEST
+            + " has "
+            + m.path("disks").size()
+            + " disks and the address "
+            + m.path("nics").path(0).path("address").asText()
+            + ".");
+    check(
+        "its disks and its card are known",
+        m.path("disks").size() == 2
+            && m.path("nics").path(0).path("network").asText().equals("reading-room"));
+  }
+
+  private void size() {
+    step(3, "Size: a host sells no sizes; the machine stays as it is built");
+  }
+
+  private void lane() {
+    step(4, "Lane: the reading room's network to the quayside's, pool to pool");
+    JsonNode lane = join(api);
+    check("nothing is missing: " + lane.path("findings"), lane.path("findings").isEmpty());
+  }
+
+  private void wave() {
+    step(5, "Wave: a pass every 10 s, RPO 60 s, 4 points");
+    plan(api, journey, 10);
+    JsonNode wave = journey.wave();
+    check(
+        "found, sized and mapped are open",
+        Journey.open(wave, "found") && Journey.open(wave, "sized") && Journey.open(wave, "mapped"));
+    JsonNode nic = wave.path("machines").path(0).path("nics").path(0);
+    check(
+        "the old address does not exist there: it becomes " + nic.path("address").asText(),
+        !nic.path("kept").asBoolean());
+  }
+
+  private void load() throws IOException {
+    step(6, "Load: a full pass from the running guest, then deltas");
+    journey.work("load");
+    JsonNode full = api.get("/waves/lending/passes").path(0);
+    say(
+        "The full pass sent "
+            + mib(full.path("sent").asLong())
+            + " of disks of "
+            + mib(journey.wave().path("machines").path(0).path("bytes").asLong())
+            + ".");
+    check("the full pass is one", full.path("kind").asText().equals("full"));
+    journey.awaitPoint(Instant.now(), 60);
+    JsonNode delta = newestPass();
+    say("A delta sent " + mib(delta.path("sent").asLong()) + ".");
+    check(
+        "a delta sends only what its checkpoint's bitmaps tell",
+        delta.path("kind").asText().equals("delta")
+            && delta.path("sent").asLong() < full.path("sent").asLong() / 4);
+    check(
+        "the guest's file systems were at rest: "
+            + api.get("/waves/lending/points").path(0).path("consistency").asText(),
+        api.get("/waves/lending/points").path(0).path("consistency").asText().endsWith("at rest"));
+    check("the guest saw no failed write", answer(home).path("failed").asInt() == 0);
+  }
+
+  private JsonNode newestPass() {
+    for (JsonNode p : api.get("/waves/lending/passes")) {
+      if (p.path("state").asText().equals("complete")) {
+        return p;
+      }
+    }
+    throw new IllegalStateException("there is no complete pass");
+  }
+
+  private void test() throws IOException {
+    step(
+        7,
+        "Test cutover: the guest is refitted in a clone, boots in isolation and answers, while the source runs on");
+    journey.work("/waves/lending/refit", null);
+    JsonNode plan = api.get("/waves/lending/refit").path(0);
+    say(
+        plan.path("machine").asText()
+            + ", "
+            + plan.path("os").asText()
+            + ": "
+            + plan.path("summary").asText()
+            + ".");
+    plan.path("edits")
+        .forEach(e -> say("  " + e.path("path").asText() + ": " + e.path("reason").asText()));
+    check(
+        "the plan names boot drivers, device names and the address, and refuses nothing",
+        plan.path("edits").size() == 4
+            && plan.path("refused").isEmpty()
+            && plan.path("unjudged").isEmpty());
+    long before = answer(home).path("records").asLong();
+    JsonNode run = journey.work("test");
+    for (JsonNode s : run.path("steps")) {
+      if (s.path("name").asText().startsWith("start")) {
+        check(
+            "it answered on the quay: " + s.path("detail").asText(),
+            s.path("state").asText().equals("done"));
+      }
+    }
+    JsonNode after = answer(home);
+    check(
+        "the source ran on: "
+            + (after.path("records").asLong() - before)
+            + " more records, none failed",
+        after.path("records").asLong() > before && after.path("failed").asInt() == 0);
+    check("the plan is proven", Journey.open(journey.wave(), "proven"));
+    check(
+        "no machine, network or clone is left on the quay",
+        away.ours().stream()
+            .noneMatch(
+                o ->
+                    o.startsWith("machine")
+                        || o.startsWith("network")
+                        || o.contains(run.path("id").asText())));
+  }
+
+  /** How long each step of a run took, those above a second. */
+  private static String times(JsonNode run) {
+    List<String> times = new ArrayList<>();
+    for (JsonNode s : run.path("steps")) {
+      if (s.path("startedAt").isTextual() && s.path("endedAt").isTextual()) {
+        double took =
+            Duration.between(
+                        Instant.parse(s.path("startedAt").asText()),
+                        Instant.parse(s.path("endedAt").asText()))
+                    .toMillis()
+                / 1000.0;
+        if (took >= 1) {
+          times.add(s.path("name").asText() + " " + seconds(took));
+        }
+      }
+    }
+    return String.join(", ", times);
+  }
+
+  private void cutover() throws IOException {
+    step(8, "Cutover: stopped there, started here on other hardware, nothing lost");
+    JsonNode run = journey.confirmed("cutover");
+    JsonNode result = run.path("result");
+    say("Its steps took " + times(run) + ".");
+    say(
+        "Down for "
+            + seconds(result.path("downtimeSeconds").asDouble())
+            + "; the last pass sent "
+            + mib(result.path("lastPassBytesSent").asLong())
+            + ".");
+    JsonNode there = answer(away);
+    check(
+        "the guest runs on the quay, on paravirtual disks",
+        there.path("disk").asText().equals("vda"));
+    check(
+        "it is stopped and fenced in the annex", !home.runs(GUEST) && home.machine(GUEST).fenced());
+    List<Records.Entry> left = home.records(GUEST);
+    check(
+        "record "
+            + Records.last(left).number()
+            + " was the last in the annex, and none of "
+            + left.size()
+            + " is missing",
+        Records.missing(left) == 0 && there.path("records").asLong() > Records.last(left).number());
+  }
+
+  private void failback() throws IOException {
+    step(9, "Failback: deltas only, and the old hardware again");
+    journey.awaitPoint(Instant.now(), 60);
+    List<Records.Entry> left = home.records(GUEST);
+    String former = home.machine(GUEST).disks().get(1).volume();
+    JsonNode result = journey.confirmed("failback").path("result");
+    long crossed = 0;
+    for (JsonNode p : api.get("/waves/lending/points")) {
+      crossed += p.path("direction").asText().equals("back") ? p.path("sent").asLong() : 0;
+    }
+    say(
+        "Down for "
+            + seconds(result.path("downtimeSeconds").asDouble())
+            + "; "
+            + mib(crossed)
+            + " crossed back in all.");
+    JsonNode back = answer(home);
+    check(
+        "the guest runs in the annex on the old hardware",
+        back.path("disk").asText().equals("sda"));
+    check(
+        "only what changed crossed",
+        crossed < journey.wave().path("machines").path(0).path("bytes").asLong() / 4);
+    List<Records.Entry> all = away.records(GUEST);
+    check(
+        "on the quay's disk the records go on from "
+            + Records.last(left).number()
+            + " without a gap to "
+            + Records.last(all).number(),
+        Records.missing(all) == 0
+            && all.stream()
+                .anyMatch(
+                    e -> e.number() == Records.last(left).number() + 1 && e.disk().equals("vda")));
+    check(
+        "and in the annex from there on",
+        back.path("records").asLong() > Records.last(all).number());
+    check("its former disk is kept", !home.machine(GUEST).disks().get(1).volume().equals(former));
+    JsonNode wave = journey.awaitPoint(Instant.now(), 60);
+    check("protection goes on towards the quay", wave.path("leg").path("to").asText().equals(AWAY));
+  }
+
+  /** What step 11 needs to know of step 10. */
+  private record Lost(double exposure) {}
+
+  private Lost failover() throws IOException {
+    step(10, "Failover: the annex's daemon and guest are killed");
+    JsonNode shown =
+        journey.await(
+            "an exposure of some seconds", 60, w -> w.path("exposureSeconds").asDouble() > 6);
+    home.host.killDaemon();
+    Instant killed = Instant.now();
+    home.host.killGuest(GUEST);
+    double exposure =
+        Duration.between(Instant.parse(shown.path("newestAsOf").asText()), killed).toMillis()
+            / 1000.0;
+    say("Killed. The service showed an exposure of " + seconds(exposure) + " then.");
+    JsonNode result =
+        journey
+            .work("/waves/lending/failover", Map.of("confirm", "lending", "sourceLost", true))
+            .path("result");
+    say(
+        "Running on the quay "
+            + seconds(result.path("rtoSeconds").asDouble())
+            + " after it was asked for.");
+    check("the guest runs on the quay", answer(away).path("disk").asText().equals("vda"));
+    return new Lost(exposure);
+  }
+
+  private void wayHome(Lost lost) throws IOException {
+    step(11, "The way home: the annex comes back, with writes that the quay never saw");
+    home.host.startDaemon();
+    List<Records.Entry> dead = home.records(GUEST);
+    JsonNode measured = journey.work("/waves/lending/reconcile", Map.of()).path("result");
+    say(
+        "Since "
+            + measured.path("commonPoint").asText()
+            + " the annex changed "
+            + mib(measured.path("homeBytes").asLong())
+            + " and the quay "
+            + mib(measured.path("awayBytes").asLong())
+            + ".");
+    check(
+        "it is fenced first, and the divergence is shown",
+        home.machine(GUEST).fenced()
+            && measured.path("homeBytes").asLong() > 0
+            && measured.path("awayBytes").asLong() > 0);
+    JsonNode kept =
+        journey
+            .work("/waves/lending/reconcile", Map.of("keep", AWAY, "confirm", "lending"))
+            .path("result");
+    say(
+        mib(kept.path("bytesCrossed").asLong())
+            + " crossed to make the annex's replica what the quay is.");
+    journey.confirmed("failback");
+    check("the guest runs in the annex", answer(home).path("disk").asText().equals("sda"));
+    List<Records.Entry> all = away.records(GUEST);
+    // On the quay's disk the annex's last record before the failover is what survived of it.
+    Records.Entry survived = survivor(all, dead);
+    double loss = (Records.last(dead).hundredths() - survived.hundredths()) / 100.0;
+    double gap = Records.longestGap(dead);
+    check(
+        "the records say "
+            + seconds(loss)
+            + " ("
+            + (Records.last(dead).number() - survived.number())
+            + " records) lost; shown "
+            + seconds(lost.exposure)
+            + ", longest gap "
+            + seconds(gap),
+        Math.abs(lost.exposure - loss) <= gap + 0.1);
+    check("no number is missing on the quay's disk", Records.missing(all) == 0);
+    journey.confirmed("settle");
+    check("nothing of ours is left in the annex: " + home.ours(), home.ours().isEmpty());
+    check("nothing of ours is left on the quay: " + away.ours(), away.ours().isEmpty());
+    check(
+        "the guest runs on, and no write of it ever failed",
+        answer(home).path("failed").asInt() == 0);
+  }
+
+  /** The last record that both have. */
+  private static Records.Entry survivor(List<Records.Entry> all, List<Records.Entry> dead) {
+    return all.stream().filter(dead::contains).reduce((a, b) -> b).orElseThrow();
+  }
+}

@@ -1,0 +1,171 @@
+package bargelane.e2e;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+import static org.junit.jupiter.api.Assumptions.assumeTrue;
+
+import bargelane.client.ApiClient;
+import com.fasterxml.jackson.databind.JsonNode;
+import java.io.IOException;
+import java.io.UncheckedIOException;
+import java.time.Instant;
+import java.util.Map;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicBoolean;
+import org.junit.jupiter.api.AfterAll;
+import org.junit.jupiter.api.BeforeAll;
+import org.junit.jupiter.api.MethodOrderer;
+import org.junit.jupiter.api.Order;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.TestMethodOrder;
+
+/** Faults between two hypervisor hosts as the service meets them: noticed, explained, recovered. */
+@TestMethodOrder(MethodOrderer.OrderAnnotation.class)
+class RealFaultsTest {
+
+  private static final int PATIENCE = 90;
+  private static Harness harness;
+  private static RealTour.Hosts hosts;
+  private static ApiClient api;
+  private static Journey journey;
+
+  @BeforeAll
+  static void prepare() throws IOException {
+    assumeTrue(
+        "root".equals(System.getProperty("user.name")),
+        "a pool of limited room is a mount, which needs root");
+    hosts = new RealTour.Hosts(12);
+    harness = Harness.create();
+    api = harness.database().service().api();
+    journey = new Journey(api, line -> {});
+    RealTour.addSite(api, RealTour.HOME, hosts.home.address);
+    RealTour.addSite(api, RealTour.AWAY, hosts.away.address);
+    journey.scan(RealTour.HOME);
+    journey.scan(RealTour.AWAY);
+    RealTour.join(api);
+    RealTour.plan(api, journey, 10);
+    RealTour.answer(hosts.home);
+  }
+
+  @AfterAll
+  static void end() throws IOException {
+    if (hosts != null) {
+      assertEquals(0, RealTour.answer(hosts.home).path("failed").asInt());
+      harness.close();
+      hosts.close();
+    }
+  }
+
+  private static JsonNode completePass() {
+    for (JsonNode p : api.get("/waves/lending/passes")) {
+      if (p.path("state").asText().equals("complete")) {
+        return p;
+      }
+    }
+    throw new IllegalStateException("there is no complete pass");
+  }
+
+  private static boolean told(String text) {
+    for (JsonNode e : api.get("/events?size=1000")) {
+      if (e.path("text").asText().contains(text)) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  @Test
+  @Order(1)
+  void aPoolThatFillsInMidPassIsNamedAndTheNextPassGoesOnWhereThereIsRoom() throws IOException {
+    JsonNode failed = journey.follow("/waves/lending/load", Map.of());
+    assertEquals("failed", failed.path("state").asText());
+    assertEquals("no-space", failed.path("problem").path("code").asText(), failed.toString());
+    assertTrue(failed.path("problem").path("remedy").asText().contains("make room"));
+    hosts.away.host.room(400);
+    journey.work("load");
+    assertTrue(completePass().path("sent").asLong() > 0);
+  }
+
+  @Test
+  @Order(2)
+  void aDiskThatGrowsMakesItsReplicaGrow() throws IOException {
+    long before = journey.wave().path("machines").path(0).path("bytes").asLong();
+    hosts.home.host.virsh("blockresize", RealTour.GUEST, "hdb", "80M");
+    journey.awaitPoint(Instant.now(), PATIENCE);
+    assertEquals(
+        before + (16 << 20), journey.wave().path("machines").path(0).path("bytes").asLong());
+    assertTrue(told("has grown from 64 to 80 MiB"));
+  }
+
+  @Test
+  @Order(3)
+  void checkpointsDeletedByOthersMakeThePassACompare() throws IOException {
+    Instant deleted = null;
+    while (deleted == null) {
+      try {
+        for (String name :
+            hosts.home.host.virsh("checkpoint-list", RealTour.GUEST, "--name").split("\n")) {
+          if (!name.isBlank()) {
+            hosts.home.host.virsh("checkpoint-delete", RealTour.GUEST, name.strip());
+          }
+        }
+        deleted = Instant.now();
+      } catch (IOException e) {
+        // A pass was running and holds it: once more when it is over.
+        journey.awaitPoint(Instant.now(), PATIENCE);
+      }
+    }
+    journey.awaitPoint(deleted, PATIENCE);
+    boolean compared = false;
+    for (JsonNode p : api.get("/waves/lending/passes?size=5")) {
+      compared |= p.path("kind").asText().equals("compare");
+    }
+    assertTrue(compared, api.get("/waves/lending/passes?size=5").toString());
+    journey.awaitPoint(Instant.now(), PATIENCE);
+    assertEquals("delta", completePass().path("kind").asText());
+  }
+
+  @Test
+  @Order(4)
+  void aDaemonAndAServiceThatAreKilledComeBackToTheSameTracking() throws IOException {
+    hosts.home.host.killDaemon();
+    harness.kill("service");
+    harness.service();
+    hosts.home.host.startDaemon();
+    Instant back = Instant.now();
+    journey.awaitPoint(back, PATIENCE);
+    journey.awaitPoint(Instant.now(), PATIENCE);
+    assertEquals("delta", completePass().path("kind").asText());
+  }
+
+  @Test
+  @Order(5)
+  void aServiceKilledWhileAGuestIsRefittedRefitsItOnceMore() throws IOException {
+    AtomicBoolean killed = new AtomicBoolean();
+    Journey watched =
+        new Journey(
+            api,
+            line -> {
+              if (line.contains("running  Refit the guests") && !killed.getAndSet(true)) {
+                killWhileTheHelperRuns();
+              }
+            });
+    JsonNode run = watched.follow("/waves/lending/test", Map.of());
+    assertTrue(killed.get());
+    assertEquals("done", run.path("state").asText(), run.path("problem").toString());
+    assertEquals("", hosts.away.host.virsh("list", "--all", "--name").strip());
+  }
+
+  private static void killWhileTheHelperRuns() {
+    try {
+      long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(PATIENCE);
+      while (hosts.away.host.virsh("list", "--name").isBlank()) {
+        assertTrue(System.nanoTime() < until, "no helper was started");
+      }
+      harness.kill("service");
+      harness.service();
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
+    }
+  }
+}

@@ -1,0 +1,116 @@
+package bargelane.sites.libvirt;
+
+import bargelane.sites.SiteException;
+import java.util.LinkedHashMap;
+import java.util.Map;
+import java.util.Optional;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+
+/** All that the facets of one host share: its daemon, its programs, its catalogue. */
+final class Host {
+
+  /** The account of the emulator (libvirt "Capabilities XML": base label of the dac model). */
+  private static final Pattern EMULATOR =
+      Pattern.compile("<baselabel type='(?:kvm|qemu)'>\\+(\\d+):\\+\\d+</baselabel>");
+
+  final String site;
+  final Settings settings;
+  final Hypervisor hypervisor;
+  final HostShell shell;
+  final Images images;
+
+  Host(String site, Settings settings) {
+    this.site = site;
+    this.settings = settings;
+    Optional<Ssh> ssh = settings.ssh().map(address -> new Ssh(site, address));
+    this.shell = new HostShell(site, settings.socket(), ssh);
+    this.hypervisor =
+        Hypervisor.at(
+            site,
+            settings.address(),
+            () ->
+                ssh.map(s -> uri(settings, s.near(settings.socket().toString())))
+                    .orElse(settings.uri()));
+    this.images = new Images(shell, settings.runtime());
+  }
+
+  private static String uri(Settings settings, String socket) {
+    return settings.uri().replaceAll("\\?.*", "") + "?socket=" + socket;
+  }
+
+  SiteException failure(String code, String why) {
+    return new SiteException(SiteException.Kind.FINAL, code, site + ": " + why, null);
+  }
+
+  /** A pool of files: its name, where it lies and its room in bytes. */
+  record Pool(String name, String path, long capacity, long available) {}
+
+  /** The pools whose volumes are files, by name. */
+  Map<String, Pool> pools() {
+    Map<String, Pool> pools = new LinkedHashMap<>();
+    hypervisor.pools().stream()
+        .map(
+            p -> {
+              var xml = DomainXml.parse(p.xml());
+              return new Pool(
+                  DomainXml.text(xml, "name"),
+                  DomainXml.text(xml, "path"),
+                  p.capacity(),
+                  p.available());
+            })
+        .filter(p -> p.path().startsWith("/") && !p.path().startsWith("/dev/"))
+        .sorted(java.util.Comparator.comparing(Pool::name))
+        .forEach(p -> pools.put(p.name(), p));
+    return pools;
+  }
+
+  Pool pool(String name) {
+    Pool pool = pools().get(name);
+    if (pool == null) {
+      throw failure("storage-unknown", "there is no active pool of files '" + name + "'");
+    }
+    return pool;
+  }
+
+  /** Where our own files lie. */
+  String directory() {
+    Map<String, Pool> pools = pools();
+    Optional<Pool> chosen =
+        settings.pool().isEmpty()
+            ? pools.values().stream().findFirst()
+            : Optional.ofNullable(pools.get(settings.pool()));
+    return chosen
+            .orElseThrow(
+                () -> failure("no-pool", "there is no active pool of files for our own things"))
+            .path()
+        + "/bargelane";
+  }
+
+  /**
+   * Makes the directory of sockets. The emulator makes some of them itself, as the account that a
+   * system's daemon runs it as.
+   */
+  void runtime() {
+    shell.must("mkdir", "-p", settings.runtime());
+    if (settings.uri().startsWith("qemu:///system")) {
+      Matcher account = EMULATOR.matcher(hypervisor.capabilities());
+      if (account.find()) {
+        shell.must("chown", account.group(1), settings.runtime());
+        shell.must("chmod", "700", settings.runtime());
+      }
+    }
+  }
+
+  Catalogue catalogue() {
+    return new Catalogue(site, shell, directory());
+  }
+
+  /** The domain one of whose disks is a file. */
+  Optional<DomainXml> user(String file) {
+    return hypervisor.domains().stream()
+        .map(d -> new DomainXml(d.xml()))
+        .filter(d -> d.disks().stream().anyMatch(x -> x.file().equals(file)))
+        .findFirst();
+  }
+}

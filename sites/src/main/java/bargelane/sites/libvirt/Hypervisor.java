@@ -1,0 +1,583 @@
+package bargelane.sites.libvirt;
+
+import bargelane.sites.SiteException;
+import com.sun.jna.Native;
+import com.sun.jna.Pointer;
+import com.sun.jna.ptr.IntByReference;
+import com.sun.jna.ptr.LongByReference;
+import com.sun.jna.ptr.PointerByReference;
+import java.nio.charset.StandardCharsets;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.function.BooleanSupplier;
+import java.util.function.Consumer;
+import java.util.function.Function;
+import java.util.function.Supplier;
+import java.util.function.ToIntFunction;
+
+/**
+ * One connection to a libvirt daemon, shared by all who name the same address, opened again when it
+ * broke. Failures become {@link SiteException}s whose code tells the kind of thing that was missing
+ * or refused.
+ */
+final class Hypervisor {
+
+  private static final Map<String, Hypervisor> OPEN = new ConcurrentHashMap<>();
+  private static final int KEEPALIVE_SECONDS = 5;
+
+  /** How long a guest's agent may think about a question. */
+  private static final int AGENT_SECONDS = 5;
+
+  private static final int TYPED_SIZE = 96;
+  private static final int TYPED_NAME = 80;
+  private static final int TYPED_VALUE = 88;
+
+  private final String site;
+  private final Supplier<String> uri;
+  private final Object happened = new Object();
+  private long events;
+  private Pointer connection;
+
+  // Kept from being collected as long as the library may call it.
+  private final LibVirt.LifecycleFunction onLifecycle =
+      (c, d, event, detail, opaque) -> {
+        synchronized (happened) {
+          events++;
+          happened.notifyAll();
+        }
+      };
+
+  private Hypervisor(String site, Supplier<String> uri) {
+    this.site = site;
+    this.uri = uri;
+  }
+
+  /**
+   * @param address what names the host
+   * @param uri what the library is given, asked for each time that a connection is opened
+   */
+  static Hypervisor at(String site, String address, Supplier<String> uri) {
+    return OPEN.computeIfAbsent(address, a -> new Hypervisor(site, uri));
+  }
+
+  private static LibVirt lib() {
+    try {
+      return LibVirt.Holder.LIBRARY;
+    } catch (UnsatisfiedLinkError | NoClassDefFoundError e) {
+      throw new SiteException(
+          SiteException.Kind.FINAL,
+          "libvirt-missing",
+          "libvirt's client library is not installed where the service runs: apt-get install libvirt0",
+          e);
+    }
+  }
+
+  /** The connection, after seeing that it answers. */
+  private synchronized Pointer connection() {
+    LibVirt lib = lib();
+    if (connection != null && lib.virConnectGetLibVersion(connection, new LongByReference()) == 0) {
+      return connection;
+    }
+    if (connection != null) {
+      lib.virConnectClose(connection);
+      connection = null;
+    }
+    Pointer fresh = lib.virConnectOpen(uri.get());
+    if (fresh == null) {
+      String why = lib.virGetLastErrorMessage();
+      boolean refused =
+          lib.virGetLastErrorCode() == LibVirt.AUTH_FAILED
+              || why.contains("Permission denied")
+              || why.contains("Host key");
+      throw new SiteException(
+          refused ? SiteException.Kind.FINAL : SiteException.Kind.MAY_PASS,
+          refused ? "refused" : "unreachable",
+          site + " does not answer: " + why,
+          null);
+    }
+    lib.virConnectSetKeepAlive(fresh, KEEPALIVE_SECONDS, 3);
+    lib.virConnectDomainEventRegisterAny(
+        fresh, null, LibVirt.EVENT_LIFECYCLE, onLifecycle, null, null);
+    connection = fresh;
+    return fresh;
+  }
+
+  /** The failure of the last call of this thread. */
+  private SiteException failure(String what) {
+    LibVirt lib = lib();
+    int code = lib.virGetLastErrorCode();
+    String why = site + ": " + what + ": " + lib.virGetLastErrorMessage();
+    return switch (code) {
+      case LibVirt.NO_DOMAIN, LibVirt.NO_NETWORK, LibVirt.NO_DOMAIN_BACKUP ->
+          new SiteException(SiteException.Kind.FINAL, "missing", why, null);
+      case LibVirt.NO_DOMAIN_CHECKPOINT, LibVirt.CHECKPOINT_INCONSISTENT ->
+          new SiteException(SiteException.Kind.MARKER_LOST, "marker-lost", why, null);
+      case LibVirt.ACCESS_DENIED ->
+          new SiteException(SiteException.Kind.FINAL, "not-permitted", why, null);
+      case LibVirt.NO_CONNECT,
+          LibVirt.INVALID_CONN,
+          LibVirt.RPC,
+          LibVirt.SYSTEM_ERROR,
+          LibVirt.OPERATION_TIMEOUT,
+          LibVirt.RESOURCE_BUSY ->
+          new SiteException(SiteException.Kind.MAY_PASS, "unreachable", why, null);
+      default ->
+          new SiteException(
+              why.contains("closed") || why.contains("end of file")
+                  ? SiteException.Kind.MAY_PASS
+                  : SiteException.Kind.FINAL,
+              "hypervisor",
+              why,
+              null);
+    };
+  }
+
+  private Pointer must(Pointer p, String what) {
+    if (p == null) {
+      throw failure(what);
+    }
+    return p;
+  }
+
+  private void must(int result, String what) {
+    if (result < 0) {
+      throw failure(what);
+    }
+  }
+
+  private String text(Pointer p, String what) {
+    must(p, what);
+    String text = p.getString(0, "UTF-8");
+    Native.free(Pointer.nativeValue(p));
+    return text;
+  }
+
+  private interface Lister {
+    int list(Pointer connection, PointerByReference into, int flags);
+  }
+
+  private <T> List<T> all(
+      String what, Lister lister, Function<Pointer, T> each, Consumer<Pointer> free) {
+    PointerByReference list = new PointerByReference();
+    int n = lister.list(connection(), list, 0);
+    must(n, what);
+    List<T> found = new ArrayList<>();
+    Pointer array = list.getValue();
+    try {
+      for (int i = 0; i < n; i++) {
+        Pointer p = array.getPointer((long) i * Native.POINTER_SIZE);
+        try {
+          found.add(each.apply(p));
+        } finally {
+          free.accept(p);
+        }
+      }
+    } finally {
+      Native.free(Pointer.nativeValue(array));
+    }
+    return found;
+  }
+
+  // ---- the host
+
+  /** Version as {@code major.minor.release}. */
+  private static String version(LongByReference packed) {
+    long v = packed.getValue();
+    return v / 1_000_000 + "." + v / 1000 % 1000 + "." + v % 1000;
+  }
+
+  String libraryVersion() {
+    LongByReference v = new LongByReference();
+    must(lib().virConnectGetLibVersion(connection(), v), "version");
+    return version(v);
+  }
+
+  String emulatorVersion() {
+    LongByReference v = new LongByReference();
+    must(lib().virConnectGetVersion(connection(), v), "version of the emulator");
+    return version(v);
+  }
+
+  /** Capabilities as XML. */
+  String capabilities() {
+    return text(lib().virConnectGetCapabilities(connection()), "capabilities");
+  }
+
+  /**
+   * How machines are run: {@code kvm} with the processor's help, where the emulator has it, or else
+   * {@code qemu}.
+   */
+  String domainType() {
+    Pointer xml =
+        lib().virConnectGetDomainCapabilities(connection(), null, "x86_64", null, "kvm", 0);
+    if (xml == null) {
+      return "qemu";
+    }
+    Native.free(Pointer.nativeValue(xml));
+    return "kvm";
+  }
+
+  /** A storage pool: its description and its bytes. */
+  record Pool(String xml, long capacity, long available) {}
+
+  List<Pool> pools() {
+    LibVirt lib = lib();
+    return all(
+            "storage pools",
+            lib::virConnectListAllStoragePools,
+            p -> {
+              if (lib.virStoragePoolIsActive(p) != 1) {
+                return Optional.<Pool>empty();
+              }
+              LibVirt.PoolInfo info = new LibVirt.PoolInfo();
+              must(lib.virStoragePoolGetInfo(p, info), "storage pool");
+              return Optional.of(
+                  new Pool(
+                      text(lib.virStoragePoolGetXMLDesc(p, 0), "storage pool"),
+                      info.capacity,
+                      info.available));
+            },
+            lib::virStoragePoolFree)
+        .stream()
+        .flatMap(Optional::stream)
+        .toList();
+  }
+
+  /** A network: its description and whether the host carries it. */
+  record Net(String xml, boolean active) {}
+
+  List<Net> networks() {
+    LibVirt lib = lib();
+    return all(
+        "networks",
+        lib::virConnectListAllNetworks,
+        p ->
+            new Net(
+                text(lib.virNetworkGetXMLDesc(p, 0), "network"), lib.virNetworkIsActive(p) == 1),
+        lib::virNetworkFree);
+  }
+
+  void defineNetwork(String xml) {
+    Pointer p = must(lib().virNetworkDefineXML(connection(), xml), "define a network");
+    lib().virNetworkFree(p);
+  }
+
+  /** Removes a network; one that is gone does nothing. */
+  void removeNetwork(String name) {
+    LibVirt lib = lib();
+    Pointer p = lib.virNetworkLookupByName(connection(), name);
+    if (p == null) {
+      if (lib.virGetLastErrorCode() == LibVirt.NO_NETWORK) {
+        return;
+      }
+      throw failure("network " + name);
+    }
+    try {
+      if (lib.virNetworkIsActive(p) == 1) {
+        must(lib.virNetworkDestroy(p), "stop network " + name);
+      }
+      must(lib.virNetworkUndefine(p), "remove network " + name);
+    } finally {
+      lib.virNetworkFree(p);
+    }
+  }
+
+  // ---- domains
+
+  /** A domain: its persistent description and its state (virDomainState). */
+  record Domain(String xml, int state) {
+    boolean off() {
+      return state == LibVirt.DOMAIN_SHUTOFF;
+    }
+  }
+
+  private Domain domain(Pointer p) {
+    IntByReference state = new IntByReference();
+    must(lib().virDomainGetState(p, state, new IntByReference(), 0), "state");
+    return new Domain(
+        text(
+            lib().virDomainGetXMLDesc(p, LibVirt.XML_INACTIVE | LibVirt.XML_SECURE), "description"),
+        state.getValue());
+  }
+
+  List<Domain> domains() {
+    return all("domains", lib()::virConnectListAllDomains, this::domain, lib()::virDomainFree);
+  }
+
+  private <T> T with(String uuid, Function<Pointer, T> use) {
+    Pointer p = must(lib().virDomainLookupByUUIDString(connection(), uuid), "domain " + uuid);
+    try {
+      return use.apply(p);
+    } finally {
+      lib().virDomainFree(p);
+    }
+  }
+
+  private void act(String uuid, String what, ToIntFunction<Pointer> call) {
+    with(
+        uuid,
+        p -> {
+          must(call.applyAsInt(p), what);
+          return null;
+        });
+  }
+
+  Domain domain(String uuid) {
+    return with(uuid, this::domain);
+  }
+
+  /** Defines a domain and gives its UUID. */
+  String define(String xml) {
+    Pointer p = must(lib().virDomainDefineXML(connection(), xml), "define a domain");
+    try {
+      byte[] uuid = new byte[37];
+      must(lib().virDomainGetUUIDString(p, uuid), "identity");
+      return new String(uuid, 0, 36, StandardCharsets.US_ASCII);
+    } finally {
+      lib().virDomainFree(p);
+    }
+  }
+
+  void start(String uuid) {
+    act(uuid, "start", lib()::virDomainCreate);
+  }
+
+  void askToStop(String uuid) {
+    act(uuid, "shut down", lib()::virDomainShutdown);
+  }
+
+  void destroy(String uuid) {
+    act(uuid, "switch off", lib()::virDomainDestroy);
+  }
+
+  void undefine(String uuid) {
+    act(uuid, "undefine", p -> lib().virDomainUndefineFlags(p, LibVirt.UNDEFINE_ALL));
+  }
+
+  void noAutostart(String uuid) {
+    act(uuid, "autostart", p -> lib().virDomainSetAutostart(p, 0));
+  }
+
+  /** Replaces our element in a domain's metadata, in its running form too. */
+  void metadata(String uuid, String element) {
+    act(
+        uuid,
+        "metadata",
+        p ->
+            lib()
+                .virDomainSetMetadata(
+                    p,
+                    LibVirt.METADATA_ELEMENT,
+                    element,
+                    DomainXml.PREFIX,
+                    DomainXml.NAMESPACE,
+                    LibVirt.AFFECT_CONFIG
+                        | (lib().virDomainIsActive(p) == 1 ? LibVirt.AFFECT_LIVE : 0)));
+  }
+
+  /**
+   * Waits until something holds that a domain's life decides, looking again at each event of the
+   * host. Gives whether it holds.
+   */
+  boolean await(Duration patience, BooleanSupplier holds) {
+    long until = System.nanoTime() + patience.toNanos();
+    while (true) {
+      long seen;
+      synchronized (happened) {
+        seen = events;
+      }
+      if (holds.getAsBoolean()) {
+        return true;
+      }
+      long left = (until - System.nanoTime()) / 1_000_000;
+      if (left <= 0) {
+        return false;
+      }
+      synchronized (happened) {
+        if (seen == events) {
+          try {
+            // An event may be lost with the connection: look again each second all the same.
+            happened.wait(Math.min(left, 1000));
+          } catch (InterruptedException e) {
+            Thread.currentThread().interrupt();
+            throw new SiteException(
+                SiteException.Kind.MAY_PASS, "interrupted", "waiting was interrupted", e);
+          }
+        }
+      }
+    }
+  }
+
+  // ---- what guests tell and use
+
+  /** Named values (libvirt-common.h, virTypedParameter: a name of 80 bytes, a type, a value). */
+  private static Map<String, Object> values(Pointer array, int count) {
+    Map<String, Object> values = new HashMap<>();
+    for (int i = 0; i < count; i++) {
+      Pointer p = array.share((long) i * TYPED_SIZE);
+      Object value =
+          switch (p.getInt(TYPED_NAME)) {
+            case 1, 2 -> (long) p.getInt(TYPED_VALUE);
+            case 3, 4 -> p.getLong(TYPED_VALUE);
+            case 5 -> p.getDouble(TYPED_VALUE);
+            case 6 -> p.getByte(TYPED_VALUE) != 0;
+            default -> p.getPointer(TYPED_VALUE).getString(0, "UTF-8");
+          };
+      values.put(p.getString(0, "UTF-8"), value);
+    }
+    return values;
+  }
+
+  /** Whether an agent in a running guest has opened its channel. */
+  boolean agent(String uuid) {
+    return with(
+        uuid,
+        p ->
+            lib().virDomainIsActive(p) == 1
+                && DomainXml.agent(text(lib().virDomainGetXMLDesc(p, 0), "description")));
+  }
+
+  /** What a guest's agent tells, by libvirt's names; nothing if there is none that answers. */
+  Optional<Map<String, Object>> guest(String uuid) {
+    if (!agent(uuid)) {
+      return Optional.empty();
+    }
+    return with(
+        uuid,
+        p -> {
+          lib().virDomainAgentSetResponseTimeout(p, AGENT_SECONDS, 0);
+          PointerByReference values = new PointerByReference();
+          IntByReference count = new IntByReference();
+          if (lib().virDomainGetGuestInfo(p, LibVirt.GUEST_INFO, values, count, 0) < 0) {
+            return Optional.empty();
+          }
+          try {
+            return Optional.of(values(values.getValue(), count.getValue()));
+          } finally {
+            lib().virTypedParamsFree(values.getValue(), count.getValue());
+          }
+        });
+  }
+
+  /** Has the agent hold the guest's writes; gives how many file systems are held, 0 if none is. */
+  int freeze(String uuid) {
+    return with(
+        uuid,
+        p -> {
+          lib().virDomainAgentSetResponseTimeout(p, AGENT_SECONDS, 0);
+          return Math.max(0, lib().virDomainFSFreeze(p, null, 0, 0));
+        });
+  }
+
+  /** Lets the guest write again; gives how many file systems were still held. */
+  int thaw(String uuid) {
+    return with(uuid, p -> Math.max(0, lib().virDomainFSThaw(p, null, 0, 0)));
+  }
+
+  /** What each running domain has used since it started, by libvirt's names, by UUID. */
+  Map<String, Map<String, Object>> statistics() {
+    LibVirt lib = lib();
+    PointerByReference list = new PointerByReference();
+    int n =
+        lib.virConnectGetAllDomainStats(
+            connection(),
+            LibVirt.STATS_CPU
+                | LibVirt.STATS_BALLOON
+                | LibVirt.STATS_INTERFACE
+                | LibVirt.STATS_BLOCK,
+            list,
+            LibVirt.STATS_ACTIVE);
+    must(n, "statistics");
+    Map<String, Map<String, Object>> found = new HashMap<>();
+    try {
+      for (int i = 0; i < n; i++) {
+        // virDomainStatsRecord: the domain, its values, how many.
+        Pointer each = list.getValue().getPointer((long) i * Native.POINTER_SIZE);
+        byte[] uuid = new byte[37];
+        must(lib.virDomainGetUUIDString(each.getPointer(0), uuid), "identity");
+        found.put(
+            new String(uuid, 0, 36, StandardCharsets.US_ASCII),
+            values(each.getPointer(Native.POINTER_SIZE), each.getInt(2L * Native.POINTER_SIZE)));
+      }
+    } finally {
+      lib.virDomainStatsRecordListFree(list.getValue());
+    }
+    return found;
+  }
+
+  // ---- change tracking
+
+  void beginBackup(String uuid, String backup, String checkpoint) {
+    act(uuid, "begin a backup", p -> lib().virDomainBackupBegin(p, backup, checkpoint, 0));
+  }
+
+  /** The backup that runs on a domain, as XML. */
+  Optional<String> backup(String uuid) {
+    return with(
+        uuid,
+        p -> {
+          if (lib().virDomainIsActive(p) != 1) {
+            return Optional.empty();
+          }
+          Pointer xml = lib().virDomainBackupGetXMLDesc(p, 0);
+          if (xml == null && lib().virGetLastErrorCode() == LibVirt.NO_DOMAIN_BACKUP) {
+            return Optional.empty();
+          }
+          return Optional.of(text(xml, "backup"));
+        });
+  }
+
+  void abortJob(String uuid) {
+    act(uuid, "end the backup", lib()::virDomainAbortJob);
+  }
+
+  /** Tells a domain of a bitmap that its disks have already. */
+  void redefineCheckpoint(String uuid, String xml) {
+    with(
+        uuid,
+        p -> {
+          Pointer c = lib().virDomainCheckpointCreateXML(p, xml, LibVirt.CHECKPOINT_REDEFINE);
+          lib().virDomainCheckpointFree(must(c, "record a checkpoint"));
+          return null;
+        });
+  }
+
+  boolean hasCheckpoint(String uuid, String name) {
+    return with(
+        uuid,
+        p -> {
+          Pointer c = lib().virDomainCheckpointLookupByName(p, name, 0);
+          if (c == null) {
+            if (lib().virGetLastErrorCode() == LibVirt.NO_DOMAIN_CHECKPOINT) {
+              return false;
+            }
+            throw failure("checkpoint " + name);
+          }
+          lib().virDomainCheckpointFree(c);
+          return true;
+        });
+  }
+
+  /** Deletes a checkpoint, its bitmaps too where {@code whole}; gives whether that succeeded. */
+  boolean deleteCheckpoint(String uuid, String name, boolean whole) {
+    return with(
+        uuid,
+        p -> {
+          Pointer c = lib().virDomainCheckpointLookupByName(p, name, 0);
+          if (c == null) {
+            return true;
+          }
+          try {
+            return lib().virDomainCheckpointDelete(c, whole ? 0 : LibVirt.CHECKPOINT_METADATA_ONLY)
+                == 0;
+          } finally {
+            lib().virDomainCheckpointFree(c);
+          }
+        });
+  }
+}

@@ -1,0 +1,184 @@
+package bargelane.sites.libvirt;
+
+import bargelane.sites.SiteException;
+import com.fasterxml.jackson.core.JsonProcessingException;
+import com.fasterxml.jackson.databind.JsonNode;
+import com.fasterxml.jackson.databind.ObjectMapper;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+
+/**
+ * Disk images on a host through the emulator's own programs: {@code qemu-img} to make and merge
+ * layers and to begin and end bitmaps, {@code qemu-nbd} to serve one image over a Unix socket. A
+ * server is one process that outlives us; its socket and process id are named after its export, so
+ * that any service node can end it.
+ */
+final class Images {
+
+  private static final ObjectMapper JSON = new ObjectMapper();
+  static final int GRANULARITY = 65536;
+
+  private final HostShell shell;
+  private final String runtime;
+
+  /**
+   * @param runtime directory on the host for sockets: a short path
+   */
+  Images(HostShell shell, String runtime) {
+    this.shell = shell;
+    this.runtime = runtime;
+  }
+
+  /** Makes an empty image; one that is there stays. It is there whole or not at all. */
+  void create(String file, long bytes) {
+    shell.script(
+        "[ -e \"$1\" ] || { qemu-img create -q -f qcow2 \"$1.new\" \"$2\" && mv \"$1.new\" \"$1\"; }",
+        file,
+        String.valueOf(bytes));
+  }
+
+  /** Makes a layer on an image; one that is there stays. */
+  void layer(String file, String on, String format) {
+    shell.script(
+        "[ -e \"$1\" ] || { qemu-img create -q -f qcow2 -b \"$2\" -F \"$3\" \"$1.new\" && mv \"$1.new\" \"$1\"; }",
+        file,
+        on,
+        format);
+  }
+
+  void remove(String file) {
+    shell.must("rm", "-f", file);
+  }
+
+  void grow(String file, String format, long bytes) {
+    shell.must("qemu-img", "resize", "-q", "-f", format, file, String.valueOf(bytes));
+  }
+
+  /** Bytes that an image's file takes. */
+  long allocated(String file) {
+    return Long.parseLong(shell.script("stat -c %b \"$1\"", file).strip()) * 512;
+  }
+
+  /**
+   * Merges a layer into the one below it, which then holds the layer's content.
+   *
+   * @throws SiteException of kind may-pass while either is in use
+   */
+  void commit(String layer, String into) {
+    shell.must("qemu-img", "commit", "-q", "-d", "-b", into, layer);
+  }
+
+  /**
+   * Lays a layer on another image, or on none; its own content is completed by what the former one
+   * held.
+   */
+  void rebase(String layer, String on, String format) {
+    if (on.isEmpty()) {
+      shell.must("qemu-img", "rebase", "-q", "-b", "", layer);
+    } else {
+      shell.must("qemu-img", "rebase", "-q", "-b", on, "-F", format, layer);
+    }
+  }
+
+  /** Tells a layer that the image below it has another name; its content must be the same. */
+  void relink(String layer, String on, String format) {
+    shell.must("qemu-img", "rebase", "-q", "-u", "-b", on, "-F", format, layer);
+  }
+
+  /** An image: its size as a disk, its format, its bitmaps and whether each still tracks. */
+  record Info(long bytes, String format, Map<String, Boolean> bitmaps) {}
+
+  /** Looks at an image, in use or not. */
+  Info info(String file) {
+    String text = shell.must("qemu-img", "info", "-U", "--output=json", file);
+    try {
+      JsonNode node = JSON.readTree(text);
+      Map<String, Boolean> bitmaps = new HashMap<>();
+      for (JsonNode b : node.path("format-specific").path("data").path("bitmaps")) {
+        boolean inUse = false;
+        for (JsonNode flag : b.path("flags")) {
+          inUse |= flag.asText().equals("in-use");
+        }
+        bitmaps.put(b.path("name").asText(), !inUse);
+      }
+      return new Info(node.path("virtual-size").asLong(), node.path("format").asText(), bitmaps);
+    } catch (JsonProcessingException e) {
+      throw new SiteException(
+          SiteException.Kind.FINAL, "malformed", "qemu-img info of " + file + " is garbled", e);
+    }
+  }
+
+  /** Begins a bitmap in an image that nobody has open. */
+  void addBitmap(String file, String name) {
+    shell.must(
+        "qemu-img",
+        "bitmap",
+        "--add",
+        "-g",
+        String.valueOf(GRANULARITY),
+        "-f",
+        "qcow2",
+        file,
+        name);
+  }
+
+  /** Ends a bitmap; gives whether it could be. */
+  boolean removeBitmap(String file, String name) {
+    return shell
+            .run(new byte[0], "qemu-img", "bitmap", "--remove", "-f", "qcow2", file, name)
+            .code()
+        == 0;
+  }
+
+  /** When an image's bytes were last changed, as the host tells it. */
+  String stamp(String file) {
+    return shell.script("stat -c '%y %s' \"$1\"", file).strip();
+  }
+
+  // ---- servers
+
+  private String base(String export) {
+    return runtime + "/" + Names.brief(export);
+  }
+
+  /**
+   * Serves an image under an export name, ending an earlier server of the name first. Gives the
+   * socket as it can be opened from here.
+   */
+  String serve(String export, String file, String format, boolean write, String bitmap) {
+    close(export);
+    List<String> command = new ArrayList<>(List.of("qemu-nbd", "--fork", "--persistent"));
+    command.addAll(List.of("--shared=16", "--socket=" + base(export) + ".sock"));
+    command.addAll(List.of("--pid-file=" + base(export) + ".pid", "--export-name=" + export));
+    command.add("--format=" + format);
+    if (write) {
+      command.addAll(List.of("--discard=unmap", "--cache=writeback"));
+    } else {
+      command.add("--read-only");
+    }
+    if (!bitmap.isEmpty()) {
+      command.add("--bitmap=" + bitmap);
+    }
+    command.add(file);
+    shell.must("mkdir", "-p", runtime);
+    shell.must(command.toArray(String[]::new));
+    return shell.near(base(export) + ".sock");
+  }
+
+  /** Ends a server; when this returns it has flushed and let go of its image. */
+  void close(String export) {
+    shell.script(
+        """
+        if ! p=$(cat "$1.pid" 2>/dev/null); then exit 0; fi
+        if tr '\\0' '\\n' < "/proc/$p/cmdline" 2>/dev/null | grep -qxF -- "--socket=$1.sock"; then
+          kill "$p" || true
+          timeout 20 tail --pid="$p" -s 0.02 -f /dev/null || { kill -9 "$p" || true; tail --pid="$p" -s 0.02 -f /dev/null; }
+        fi
+        rm -f "$1.pid" "$1.sock"
+        """,
+        base(export));
+    shell.away(base(export) + ".sock");
+  }
+}

@@ -1,0 +1,418 @@
+package bargelane.sites.libvirt;
+
+import static bargelane.sites.libvirt.DomainXml.escape;
+
+import bargelane.blocks.nbd.NbdAddress;
+import bargelane.blocks.nbd.NbdClient;
+import bargelane.blocks.refit.FileEdit;
+import bargelane.core.lane.Placement.PlacedNic;
+import bargelane.core.site.Inventory;
+import bargelane.core.site.Inventory.DeviceFamily;
+import bargelane.core.site.Inventory.GuestFacts;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.sites.Compute;
+import bargelane.sites.SiteException;
+import bargelane.sites.libvirt.Catalogue.State;
+import java.io.IOException;
+import java.net.InetAddress;
+import java.net.ServerSocket;
+import java.nio.ByteBuffer;
+import java.nio.file.Path;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import org.w3c.dom.Document;
+
+/**
+ * Running machines on a host. A fenced machine is off, does not start with the host, and is marked
+ * so in its metadata; whoever starts it past us ignores that mark.
+ */
+final class LibvirtCompute implements Compute {
+
+  private static final Duration SHUTDOWN = Duration.ofSeconds(90);
+  private static final int START_TRIES = 5;
+  private static final int DEFAULT_PORT = 8080;
+
+  private final Host host;
+
+  LibvirtCompute(Host host) {
+    this.host = host;
+  }
+
+  Map<String, Document> networks() {
+    Map<String, Document> networks = new LinkedHashMap<>();
+    host.hypervisor
+        .networks()
+        .forEach(
+            n -> {
+              Document d = DomainXml.parse(n.xml());
+              networks.put(DomainXml.text(d, "name"), d);
+            });
+    return networks;
+  }
+
+  private static DeviceFamily family(DomainXml xml) {
+    return new DeviceFamily(
+        xml.disks().stream().map(DomainXml.Disk::bus).findFirst().orElse(""),
+        xml.cards().stream()
+            .map(c -> c.model().startsWith("virtio") ? "virtio" : c.model())
+            .findFirst()
+            .orElse(""));
+  }
+
+  /** What a domain is, in the inventory's terms. */
+  MachineFacts facts(
+      Hypervisor.Domain domain,
+      State state,
+      Map<String, Document> networks,
+      Map<String, Host.Pool> pools) {
+    DomainXml xml = new DomainXml(domain.xml());
+    List<Inventory.Disk> disks = new ArrayList<>();
+    for (DomainXml.Disk d : xml.disks()) {
+      String pool =
+          pools.values().stream()
+              .filter(p -> d.file().startsWith(p.path() + "/"))
+              .map(Host.Pool::name)
+              .findFirst()
+              .orElse("");
+      disks.add(
+          new Inventory.Disk(
+              state.volumeOf(d.file()),
+              d.file().isEmpty() ? 0 : host.images.info(d.file()).bytes(),
+              pool));
+    }
+    List<Inventory.Nic> nics = new ArrayList<>();
+    List<Inventory.Ingress> ingress = new ArrayList<>();
+    for (DomainXml.Card c : xml.cards()) {
+      Optional<DomainXml.Forward> forward = DomainXml.Forward.of(c.userNet());
+      nics.add(
+          new Inventory.Nic(
+              c.network().isEmpty() ? Networks.named(c.userNet(), networks) : c.network(),
+              forward.map(DomainXml.Forward::address).orElse(""),
+              c.mac()));
+      forward.ifPresent(f -> ingress.add(new Inventory.Ingress("tcp", f.guestPort(), "")));
+    }
+    return new MachineFacts(
+        xml.uuid(),
+        xml.name(),
+        xml.cpus(),
+        xml.memoryMib(),
+        xml.os(),
+        xml.firmware(),
+        !domain.off(),
+        xml.fenced(),
+        disks,
+        nics,
+        ingress,
+        Map.of(),
+        xml.owner(),
+        family(xml),
+        GuestFacts.NONE);
+  }
+
+  @Override
+  public String define(Spec spec) {
+    for (Hypervisor.Domain d : host.hypervisor.domains()) {
+      DomainXml xml = new DomainXml(d.xml());
+      if (xml.name().equals(spec.name())) {
+        if (xml.owner().equals(spec.owner())) {
+          return xml.uuid();
+        }
+        throw host.failure("name-taken", "there is a domain " + spec.name() + " that is not ours");
+      }
+    }
+    return host.hypervisor.define(describe(spec));
+  }
+
+  private String describe(Spec spec) {
+    State state = host.catalogue().read();
+    String console = host.catalogue().directory() + "/console";
+    host.shell.must("mkdir", "-p", console);
+    host.runtime();
+    boolean uefi = spec.firmware().equals("uefi");
+    StringBuilder x = new StringBuilder();
+    x.append("<domain type='").append(host.hypervisor.domainType());
+    x.append("' xmlns:qemu='http://libvirt.org/schemas/domain/qemu/1.0'><name>");
+    x.append(escape(spec.name())).append("</name><metadata>");
+    x.append(new DomainXml.Mark(spec.owner(), false, way(spec)).element());
+    x.append("</metadata><memory unit='MiB'>").append(spec.memoryMib());
+    x.append("</memory><vcpu>").append(spec.cpus()).append("</vcpu><os");
+    x.append(uefi ? " firmware='efi'" : "").append("><type arch='x86_64' machine='");
+    x.append(uefi ? "q35" : "pc").append("'>hvm</type><boot dev='hd'/></os>");
+    x.append("<features><acpi/></features><on_crash>destroy</on_crash><devices>");
+    boolean virtio = host.settings.devices().equals("virtio");
+    int index = 0;
+    for (String disk : spec.disks()) {
+      String file = state.fileOf(disk);
+      x.append("<disk type='file' device='disk'><driver name='qemu' discard='unmap' type='");
+      x.append(host.images.info(file).format()).append("'/><source file='").append(escape(file));
+      x.append("'/><target dev='").append(virtio ? "vd" : uefi ? "sd" : "hd");
+      x.append((char) ('a' + index++)).append("' bus='");
+      x.append(virtio ? "virtio" : uefi ? "sata" : "ide").append("'/></disk>");
+    }
+    StringBuilder line = new StringBuilder();
+    Map<String, Document> networks = networks();
+    int n = 0;
+    for (PlacedNic nic : spec.nics()) {
+      String model = virtio ? "virtio" : "e1000";
+      if (carried(nic.network())) {
+        x.append("<interface type='network'><source network='").append(escape(nic.network()));
+        x.append("'/><model type='").append(model).append("'/>");
+        if (!nic.mac().isEmpty()) {
+          x.append("<mac address='").append(escape(nic.mac())).append("'/>");
+        }
+        x.append("</interface>");
+      } else {
+        Document network = networks.get(nic.network());
+        if (network == null) {
+          throw host.failure("network-unknown", "there is no network " + nic.network());
+        }
+        userNet(line, spec, nic, network, n++, virtio ? "virtio-net-pci" : "e1000", uefi);
+      }
+    }
+    // The path that the daemon would choose may be longer than a socket's can be.
+    x.append("<channel type='unix'><source mode='bind' path='");
+    x.append(escape(host.settings.runtime())).append("/").append(Names.brief(spec.name()));
+    x.append(".agent'/><target type='virtio' name='").append(DomainXml.AGENT);
+    x.append("'/></channel>");
+    x.append("<serial type='file'><source path='").append(escape(console)).append("/");
+    x.append(escape(spec.name())).append(".log'/></serial><memballoon model='none'/></devices>");
+    x.append("<qemu:commandline>").append(line).append("</qemu:commandline></domain>");
+    return x.toString();
+  }
+
+  private static int port(Spec spec) {
+    return spec.ingress().stream()
+        .filter(i -> i.protocol().equals("tcp"))
+        .map(Inventory.Ingress::port)
+        .findFirst()
+        .orElse(DEFAULT_PORT);
+  }
+
+  /** Where a machine on a network that the host carries will answer. */
+  private String way(Spec spec) {
+    return spec.nics().stream()
+        .findFirst()
+        .filter(nic -> !nic.address().isEmpty() && carried(nic.network()))
+        .map(nic -> nic.address() + ":" + port(spec))
+        .orElse("");
+  }
+
+  private boolean carried(String network) {
+    return host.hypervisor.networks().stream()
+        .anyMatch(
+            n -> n.active() && DomainXml.text(DomainXml.parse(n.xml()), "name").equals(network));
+  }
+
+  private void userNet(
+      StringBuilder line,
+      Spec spec,
+      PlacedNic nic,
+      Document network,
+      int index,
+      String model,
+      boolean uefi) {
+    StringBuilder backend = new StringBuilder("user,id=net" + index);
+    if (Networks.facts(network).isolated()) {
+      backend.append(",restrict=on");
+    }
+    String cidr = Networks.cidr(network);
+    if (!cidr.isEmpty()) {
+      backend.append(",net=").append(cidr).append(",host=").append(Networks.gateway(network));
+    }
+    if (index == 0 && !nic.address().isEmpty()) {
+      backend.append(",hostfwd=tcp:127.0.0.1:").append(freePort());
+      backend.append("-").append(nic.address()).append(":").append(port(spec));
+    }
+    String device =
+        model
+            + ",netdev=net"
+            + index
+            + (nic.mac().isEmpty() ? "" : ",mac=" + nic.mac())
+            + (uefi ? "" : ",bus=pci.0,addr=0x" + Integer.toHexString(0x10 + index));
+    for (String value : List.of("-netdev", backend.toString(), "-device", device)) {
+      line.append("<qemu:arg value='").append(escape(value)).append("'/>");
+    }
+  }
+
+  static int freePort() {
+    try (ServerSocket socket = new ServerSocket(0, 1, InetAddress.getLoopbackAddress())) {
+      return socket.getLocalPort();
+    } catch (IOException e) {
+      throw new SiteException(
+          SiteException.Kind.MAY_PASS, "no-port", "no free port: " + e.getMessage(), e);
+    }
+  }
+
+  @Override
+  public MachineFacts machine(String id) {
+    return facts(host.hypervisor.domain(id), host.catalogue().read(), networks(), host.pools());
+  }
+
+  @Override
+  public void start(String id) {
+    Hypervisor.Domain domain = host.hypervisor.domain(id);
+    if (!domain.off()) {
+      return;
+    }
+    DomainXml xml = new DomainXml(domain.xml());
+    if (xml.fenced()) {
+      throw host.failure("fenced", xml.name() + " is fenced");
+    }
+    State state = host.catalogue().read();
+    for (DomainXml.Disk d : xml.disks()) {
+      if (state.frozen().contains(d.file())) {
+        throw host.failure(
+            "frozen", xml.name() + " can't start: a point holds its disk " + d.file());
+      }
+    }
+    bootable(xml);
+    for (int i = 0; ; i++) {
+      try {
+        host.hypervisor.start(id);
+        return;
+      } catch (SiteException e) {
+        // Somebody took the forwarded port since it was chosen: choose another.
+        if (i == START_TRIES || !String.valueOf(e.getMessage()).contains("forwarding rule")) {
+          throw e;
+        }
+        DomainXml again = new DomainXml(host.hypervisor.domain(id).xml());
+        again.setForwardedPort(freePort());
+        host.hypervisor.define(again.toString());
+      }
+    }
+  }
+
+  /** A disk without a boot record would leave the machine in its firmware for ever. */
+  private void bootable(DomainXml xml) {
+    if (!xml.firmware().equals("bios") || xml.disks().isEmpty()) {
+      return;
+    }
+    DomainXml.Disk boot = xml.disks().get(0);
+    String export = "boot-" + xml.uuid();
+    String socket = host.images.serve(export, boot.file(), boot.format(), false, "");
+    ByteBuffer record = ByteBuffer.allocate(512);
+    try (NbdClient disk = NbdClient.connect(new NbdAddress.Unix(Path.of(socket), export))) {
+      disk.read(0, record);
+    } catch (IOException e) {
+      throw new SiteException(
+          SiteException.Kind.MAY_PASS, "disk-unreadable", host.site + ": " + e.getMessage(), e);
+    } finally {
+      host.images.close(export);
+    }
+    if (record.getShort(510) != 0x55AA) {
+      throw host.failure(
+          "not-bootable", xml.name() + " can't start: its first disk has no boot record");
+    }
+  }
+
+  @Override
+  public void stop(String id) {
+    if (host.hypervisor.domain(id).off()) {
+      return;
+    }
+    host.hypervisor.askToStop(id);
+    if (!host.hypervisor.await(SHUTDOWN, () -> host.hypervisor.domain(id).off())) {
+      // It did not listen. Its disks are then as after a loss of power.
+      host.hypervisor.destroy(id);
+    }
+  }
+
+  @Override
+  public void fence(String id) {
+    DomainXml xml = new DomainXml(host.hypervisor.domain(id).xml());
+    host.hypervisor.noAutostart(id);
+    host.hypervisor.metadata(
+        id, new DomainXml.Mark(xml.owner(), true, xml.mark().way()).toString());
+  }
+
+  @Override
+  public void unfence(String id) {
+    DomainXml xml = new DomainXml(host.hypervisor.domain(id).xml());
+    if (xml.fenced()) {
+      host.hypervisor.metadata(
+          id, new DomainXml.Mark(xml.owner(), false, xml.mark().way()).toString());
+    }
+  }
+
+  @Override
+  public void remove(String id) {
+    try {
+      if (!host.hypervisor.domain(id).off()) {
+        host.hypervisor.destroy(id);
+      }
+      host.hypervisor.undefine(id);
+    } catch (SiteException e) {
+      if (!e.code().equals("missing")) {
+        throw e;
+      }
+    }
+  }
+
+  @Override
+  public void attach(String id, List<String> disks) {
+    State state = host.catalogue().read();
+    Hypervisor.Domain domain = host.hypervisor.domain(id);
+    DomainXml xml = new DomainXml(domain.xml());
+    List<String> files = disks.stream().map(state::fileOf).toList();
+    if (xml.disks().stream().map(DomainXml.Disk::file).toList().equals(files)) {
+      return;
+    }
+    if (!domain.off()) {
+      throw host.failure("running", xml.name() + " is running: its disks stay");
+    }
+    xml.setDisks(files, files.stream().map(f -> host.images.info(f).format()).toList());
+    host.hypervisor.define(xml.toString());
+  }
+
+  @Override
+  public String refit(String name, String owner, List<String> disks, List<FileEdit> edits) {
+    return new RefitHelper(host).run(name, owner, disks, edits);
+  }
+
+  @Override
+  public void ownMachine(String id, String owner) {
+    DomainXml xml = new DomainXml(host.hypervisor.domain(id).xml());
+    host.hypervisor.metadata(
+        id, new DomainXml.Mark(owner, xml.fenced(), xml.mark().way()).toString());
+  }
+
+  @Override
+  public WayIn wayIn(String id) {
+    DomainXml xml = new DomainXml(host.hypervisor.domain(id).xml());
+    String way = xml.mark().way();
+    if (!way.isEmpty()) {
+      int colon = way.lastIndexOf(':');
+      return host.shell.nearPort(
+          way.substring(0, colon), Integer.parseInt(way.substring(colon + 1)));
+    }
+    DomainXml.Forward forward =
+        xml.forward()
+            .orElseThrow(
+                () ->
+                    host.failure("no-way-in", xml.name() + " has no port that the host forwards"));
+    return host.shell.nearPort(
+        forward.host().isEmpty() ? "127.0.0.1" : forward.host(), forward.port());
+  }
+
+  @Override
+  public String isolate(String name, String like, String owner) {
+    Map<String, Document> networks = networks();
+    if (!networks.containsKey(name)) {
+      Document model = networks.get(like);
+      if (model == null) {
+        throw host.failure("network-unknown", "there is no network " + like);
+      }
+      host.hypervisor.defineNetwork(Networks.isolated(name, model, owner));
+    }
+    return name;
+  }
+
+  @Override
+  public void removeNetwork(String id) {
+    host.hypervisor.removeNetwork(id);
+  }
+}

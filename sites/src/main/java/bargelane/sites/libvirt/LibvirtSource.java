@@ -1,0 +1,485 @@
+package bargelane.sites.libvirt;
+
+import static bargelane.sites.libvirt.DomainXml.escape;
+
+import bargelane.blocks.nbd.NbdAddress;
+import bargelane.sites.ExportRef;
+import bargelane.sites.SiteException;
+import bargelane.sites.Source;
+import bargelane.sites.libvirt.Catalogue.Marker;
+import bargelane.sites.libvirt.Catalogue.Snapshot;
+import bargelane.sites.libvirt.Catalogue.State;
+import java.nio.file.Path;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.HashSet;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+
+/**
+ * Reading a host's disks (libvirt "Checkpoint XML format" and "Backup XML format"; QEMU "Dirty
+ * Bitmaps and Incremental Backup").
+ *
+ * <p>A snapshot of a running domain is a pull-mode backup of all its disks begun together with a
+ * checkpoint; its disk server is the emulator's. A domain has one backup at a time: another
+ * snapshot of it has to wait. What guests overwrite meanwhile is kept in scratch images that a
+ * process on the host watches: when they reach their bound it ends the backup, because scratch room
+ * that runs out would fail the guest's own writes.
+ *
+ * <p>A domain that is off is read through servers of ours on its images, which keep it from being
+ * started while they run; its bitmaps are begun by {@code qemu-img} and told to libvirt.
+ */
+final class LibvirtSource implements Source {
+
+  private static final String BITMAP = "since";
+
+  private final Host host;
+
+  LibvirtSource(Host host) {
+    this.host = host;
+  }
+
+  private DomainXml domainOf(State state, List<String> disks) {
+    Set<String> found = new HashSet<>();
+    DomainXml last = null;
+    for (String disk : disks) {
+      String file = state.fileOf(disk);
+      last =
+          host.user(file)
+              .orElseThrow(() -> host.failure("missing", "no domain has the disk " + disk));
+      found.add(last.uuid());
+    }
+    if (found.size() != 1) {
+      throw host.failure("instant-too-wide", "a snapshot reaches one domain, not " + found.size());
+    }
+    return last;
+  }
+
+  private String socket(String snapshot) {
+    return host.settings.runtime() + "/" + Names.brief(snapshot) + ".backup";
+  }
+
+  private String scratch(Catalogue catalogue) {
+    return host.settings.scratch().isEmpty()
+        ? catalogue.directory() + "/scratch"
+        : host.settings.scratch();
+  }
+
+  private boolean runs(String snapshot, String domain) {
+    return host.hypervisor.backup(domain).filter(b -> b.contains(socket(snapshot))).isPresent();
+  }
+
+  @Override
+  public Taken snapshot(
+      String name, String owner, List<String> disks, Optional<String> since, boolean quiesce) {
+    Catalogue catalogue = host.catalogue();
+    State state = catalogue.read();
+    if (state.snapshots().containsKey(name) && !unbegun(state, name)) {
+      return new Taken(state.snapshots().get(name).quiesced(), Duration.ZERO);
+    }
+    DomainXml domain = domainOf(state, disks);
+    List<String> files = disks.stream().map(state::fileOf).toList();
+    boolean tracks =
+        domain.disks().stream()
+            .filter(d -> files.contains(d.file()))
+            .allMatch(d -> d.format().equals("qcow2"));
+    if (since.isPresent() && !tracks) {
+      throw lost("a disk of " + domain.name() + " is not qcow2 and keeps no bitmaps");
+    }
+    if (host.hypervisor.domain(domain.uuid()).off()) {
+      still(catalogue, name, owner, domain, disks, files, since, tracks);
+      return Taken.AT_ONCE;
+    }
+    return running(catalogue, name, owner, domain, disks, files, since, tracks, quiesce);
+  }
+
+  /**
+   * Whether a call was cut short after it had written the snapshot down and before it was taken.
+   */
+  private boolean unbegun(State state, String name) {
+    Snapshot s = state.snapshots().get(name);
+    return s.stamps().isEmpty()
+        && state.markers().containsKey(name)
+        && !runs(name, s.domain())
+        && !host.hypervisor.hasCheckpoint(s.domain(), name);
+  }
+
+  private static SiteException lost(String why) {
+    return new SiteException(SiteException.Kind.MARKER_LOST, "marker-lost", why, null);
+  }
+
+  private Taken running(
+      Catalogue catalogue,
+      String name,
+      String owner,
+      DomainXml domain,
+      List<String> disks,
+      List<String> files,
+      Optional<String> since,
+      boolean tracks,
+      boolean quiesce) {
+    String uuid = domain.uuid();
+    Optional<String> other = host.hypervisor.backup(uuid);
+    if (other.isPresent() && !runs(name, uuid)) {
+      throw new SiteException(
+          SiteException.Kind.MAY_PASS,
+          "busy",
+          host.site + ": another backup of " + domain.name() + " is running",
+          null);
+    }
+    if (other.isEmpty()) {
+      String scratch = scratch(catalogue);
+      host.shell.must("mkdir", "-p", scratch);
+      host.runtime();
+      StringBuilder backup = new StringBuilder("<domainbackup mode='pull'>");
+      since.ifPresent(
+          s -> backup.append("<incremental>").append(escape(s)).append("</incremental>"));
+      backup.append("<server transport='unix' socket='").append(socket(name)).append("'/><disks>");
+      StringBuilder checkpoint =
+          new StringBuilder("<domaincheckpoint><name>" + escape(name) + "</name><disks>");
+      List<String> kept = new ArrayList<>();
+      for (DomainXml.Disk d : domain.disks()) {
+        boolean wanted = files.contains(d.file());
+        backup.append("<disk name='").append(d.target()).append("' backup='");
+        if (wanted) {
+          String file = scratch + "/" + Names.brief(name) + "-" + d.target();
+          kept.add(file);
+          backup
+              .append("yes' type='file' exportname='")
+              .append(d.target())
+              .append(since.isPresent() ? "' exportbitmap='" + BITMAP : "")
+              .append("'><scratch file='")
+              .append(escape(file))
+              .append("'/></disk>");
+        } else {
+          backup.append("no'/>");
+        }
+        checkpoint
+            .append("<disk name='")
+            .append(d.target())
+            .append("' checkpoint='")
+            .append(wanted ? "bitmap" : "no")
+            .append("'/>");
+      }
+      backup.append("</disks></domainbackup>");
+      checkpoint.append("</disks></domaincheckpoint>");
+      // Written down and watched before it is there, so that it can be found and bounded whatever
+      // becomes of us.
+      catalogue.change(
+          s -> {
+            s.snapshots()
+                .put(name, new Snapshot(owner, uuid, since.orElse(""), disks, Map.of(), false));
+            if (tracks) {
+              s.markers().put(name, new Marker(owner, uuid, files));
+            }
+            return null;
+          });
+      watch(name, uuid, kept);
+      try {
+        Taken taken =
+            held(
+                uuid,
+                quiesce,
+                () ->
+                    host.hypervisor.beginBackup(
+                        uuid, backup.toString(), tracks ? checkpoint.toString() : null));
+        if (taken.quiesced()) {
+          catalogue.change(
+              s -> s.snapshots().computeIfPresent(name, (n, snapshot) -> snapshot.atRest()));
+        }
+        return taken;
+      } catch (SiteException e) {
+        if (e.kind() != SiteException.Kind.MAY_PASS) {
+          catalogue.change(
+              s -> {
+                s.snapshots().remove(name);
+                return s.markers().remove(name);
+              });
+        }
+        throw e;
+      }
+    }
+    return Taken.AT_ONCE;
+  }
+
+  /**
+   * Does something while the guest holds its writes, if it is asked to and has an agent that can. A
+   * process on the host lets it write again should nobody else do so; then it was not held for
+   * certain.
+   */
+  Taken held(String uuid, boolean quiesce, Runnable what) {
+    if (!quiesce || !host.hypervisor.agent(uuid)) {
+      what.run();
+      return Taken.AT_ONCE;
+    }
+    String token = host.settings.runtime() + "/" + Names.brief(uuid + System.nanoTime()) + ".hold";
+    host.shell.script(
+        """
+        mkdir -p "${4%/*}"
+        : > "$4"
+        export THAW='
+          for try in 1 2 3 4 5 6; do
+            sleep "$3"
+            [ -e "$4" ] || exit
+            virsh -q -c "$1" domfsthaw "$2" && break
+          done
+          rm -f "$4"'
+        setsid sh -c "$THAW" bargelane-thaw "$@" </dev/null >/dev/null 2>&1 &
+        """,
+        host.settings.uri(), uuid, String.valueOf(LONGEST_HOLD.toSeconds()), token);
+    long began = System.nanoTime();
+    int holds = host.hypervisor.freeze(uuid);
+    boolean quiesced = false;
+    Duration held = Duration.ZERO;
+    try {
+      what.run();
+    } finally {
+      if (holds > 0) {
+        quiesced = host.hypervisor.thaw(uuid) >= holds;
+        held = Duration.ofNanos(System.nanoTime() - began);
+      }
+      if (quiesced) {
+        // Or it would let go of the next snapshot's hold.
+        host.shell.run(new byte[0], "rm", "-f", token);
+      }
+    }
+    return new Taken(quiesced, held);
+  }
+
+  /**
+   * Leaves a process on the host that waits for the scratch images and ends the backup when they
+   * reach their bound or the room around them runs short. It ends with them.
+   */
+  private void watch(String name, String uuid, List<String> scratch) {
+    List<String> arguments = new ArrayList<>();
+    arguments.add(host.settings.uri());
+    arguments.add(uuid);
+    arguments.add(String.valueOf(host.settings.scratchMib() << 20));
+    arguments.add(String.valueOf(host.settings.reserveMib() << 20));
+    arguments.add(host.settings.runtime() + "/" + Names.brief(name) + ".dropped");
+    arguments.addAll(scratch);
+    host.shell.script(
+        """
+        export WATCH='
+          uri=$1 domain=$2 bound=$3 reserve=$4 told=$5; shift 5
+          tries=600
+          until [ -e "$1" ]; do tries=$((tries - 1)); [ $tries -gt 0 ] || exit; sleep 0.05; done
+          while [ -e "$1" ]; do
+            used=0
+            for f; do b=$(stat -c %b "$f" 2>/dev/null) || b=0; used=$((used + b * 512)); done
+            room=$(stat -f -c "%a %S" "$1" 2>/dev/null) || break
+            free=$((${room% *} * ${room#* }))
+            if [ $used -gt $bound ] || [ $free -lt $reserve ]; then
+              echo "scratch room: $used bytes used of $bound, $free free" > "$told"
+              virsh -q -c "$uri" domjobabort "$domain" >/dev/null 2>&1
+            fi
+            sleep 0.05
+          done'
+        setsid sh -c "$WATCH" bargelane-scratch-watch "$@" </dev/null >/dev/null 2>&1 &
+        """,
+        arguments.toArray(String[]::new));
+  }
+
+  private void still(
+      Catalogue catalogue,
+      String name,
+      String owner,
+      DomainXml domain,
+      List<String> disks,
+      List<String> files,
+      Optional<String> since,
+      boolean tracks) {
+    if (since.isPresent()) {
+      for (String file : files) {
+        if (!host.images.info(file).bitmaps().getOrDefault(since.get(), false)) {
+          throw lost(
+              host.site + ": the bitmap " + since.get() + " of " + domain.name() + " is broken");
+        }
+      }
+    }
+    if (tracks) {
+      mark(name, owner, disks);
+    }
+    Map<String, String> stamps = new LinkedHashMap<>();
+    files.forEach(f -> stamps.put(f, host.images.stamp(f)));
+    catalogue.change(
+        s -> {
+          s.snapshots()
+              .put(
+                  name, new Snapshot(owner, domain.uuid(), since.orElse(""), disks, stamps, false));
+          return null;
+        });
+  }
+
+  @Override
+  public ExportRef openSnapshot(
+      String export, String snapshot, String disk, Optional<String> since) {
+    State state = host.catalogue().read();
+    Snapshot s = state.snapshots().get(snapshot);
+    if (s == null || !s.volumes().contains(disk)) {
+      throw host.failure("missing", "there is no snapshot " + snapshot + " of " + disk);
+    }
+    if (since.isPresent() && !since.get().equals(s.since())) {
+      throw lost(host.site + ": snapshot " + snapshot + " was not taken against " + since.get());
+    }
+    String file = state.fileOf(disk);
+    if (s.stamps().isEmpty()) {
+      if (!runs(snapshot, s.domain())) {
+        throw host.failure("snapshot-dropped", "the snapshot was dropped" + why(snapshot));
+      }
+      String target =
+          new DomainXml(host.hypervisor.domain(s.domain()).xml())
+              .disks().stream()
+                  .filter(d -> d.file().equals(file))
+                  .findFirst()
+                  .orElseThrow(() -> host.failure("missing", "disk " + disk + " was taken off"))
+                  .target();
+      return ref(export, host.shell.near(socket(snapshot)), target, since.map(x -> BITMAP));
+    }
+    if (!host.images.stamp(file).equals(s.stamps().get(file))) {
+      throw host.failure(
+          "snapshot-dropped",
+          "the snapshot was dropped: the machine was started or " + disk + " was changed");
+    }
+    String format = host.images.info(file).format();
+    String socket = host.images.serve(export, file, format, false, since.orElse(""));
+    return ref(export, socket, export, since);
+  }
+
+  private String why(String snapshot) {
+    String told =
+        host.shell
+            .script(
+                "cat \"$1\" 2>/dev/null || true",
+                host.settings.runtime() + "/" + Names.brief(snapshot) + ".dropped")
+            .strip();
+    return told.isEmpty() ? "" : ": " + told;
+  }
+
+  private static ExportRef ref(String export, String socket, String name, Optional<String> bitmap) {
+    return new ExportRef(
+        export,
+        new NbdAddress.Unix(
+                Path.of(socket), name, bitmap.map(b -> "qemu:dirty-bitmap:" + b).orElse(""))
+            .uri(),
+        bitmap.isPresent());
+  }
+
+  @Override
+  public void dropSnapshot(String name) {
+    Catalogue catalogue = host.catalogue();
+    Snapshot s = catalogue.read().snapshots().get(name);
+    if (s == null) {
+      return;
+    }
+    try {
+      if (s.stamps().isEmpty() && runs(name, s.domain())) {
+        host.hypervisor.abortJob(s.domain());
+      }
+    } catch (SiteException e) {
+      if (!e.code().equals("missing")) {
+        throw e;
+      }
+      // The domain was removed, and its backup with it.
+    }
+    host.shell.script(
+        "rm -f \"$1\"/\"$2\"-* \"$3/$2.backup\" \"$3/$2.dropped\"",
+        scratch(catalogue),
+        Names.brief(name),
+        host.settings.runtime());
+    host.shell.away(socket(name));
+    catalogue.change(state -> state.snapshots().remove(name));
+  }
+
+  @Override
+  public void mark(String name, String owner, List<String> disks) {
+    Catalogue catalogue = host.catalogue();
+    State state = catalogue.read();
+    DomainXml domain = domainOf(state, disks);
+    if (state.markers().containsKey(name) && host.hypervisor.hasCheckpoint(domain.uuid(), name)) {
+      return;
+    }
+    if (!host.hypervisor.domain(domain.uuid()).off()) {
+      throw host.failure("running", "a marker alone begins on a machine that is off");
+    }
+    List<String> files = disks.stream().map(state::fileOf).toList();
+    catalogue.change(
+        s -> {
+          s.markers().put(name, new Marker(owner, domain.uuid(), files));
+          return null;
+        });
+    StringBuilder checkpoint =
+        new StringBuilder("<domaincheckpoint><name>" + escape(name) + "</name><creationTime>");
+    checkpoint.append(System.currentTimeMillis() / 1000).append("</creationTime><disks>");
+    for (DomainXml.Disk d : domain.disks()) {
+      boolean wanted = files.contains(d.file());
+      if (wanted) {
+        if (host.images.info(d.file()).bitmaps().containsKey(name)) {
+          // Left by a call that was cut short.
+          host.images.removeBitmap(d.file(), name);
+        }
+        host.images.addBitmap(d.file(), name);
+      }
+      checkpoint
+          .append("<disk name='")
+          .append(d.target())
+          .append(
+              wanted
+                  ? "' checkpoint='bitmap' bitmap='" + escape(name) + "'/>"
+                  : "' checkpoint='no'/>");
+    }
+    checkpoint.append("</disks></domaincheckpoint>");
+    host.hypervisor.redefineCheckpoint(domain.uuid(), checkpoint.toString());
+  }
+
+  @Override
+  public void forgetMarker(String name) {
+    Catalogue catalogue = host.catalogue();
+    Marker m = catalogue.read().markers().get(name);
+    if (m == null) {
+      return;
+    }
+    try {
+      boolean off = host.hypervisor.domain(m.domain()).off();
+      if (off || !host.hypervisor.deleteCheckpoint(m.domain(), name, true)) {
+        // A running domain's broken bitmap goes when it is next found off.
+        host.hypervisor.deleteCheckpoint(m.domain(), name, false);
+      }
+    } catch (SiteException e) {
+      if (!e.code().equals("missing")) {
+        throw e;
+      }
+    }
+    m.files().forEach(f -> host.images.removeBitmap(f, name));
+    catalogue.change(s -> s.markers().remove(name));
+  }
+
+  @Override
+  public Set<String> markers() {
+    Set<String> there = new HashSet<>();
+    host.catalogue()
+        .read()
+        .markers()
+        .forEach(
+            (name, m) -> {
+              try {
+                if (host.hypervisor.hasCheckpoint(m.domain(), name)) {
+                  there.add(name);
+                }
+              } catch (SiteException e) {
+                if (!e.code().equals("missing")) {
+                  throw e;
+                }
+              }
+            });
+    return there;
+  }
+
+  @Override
+  public void closeExport(String name) {
+    host.images.close(name);
+  }
+}

@@ -1,0 +1,410 @@
+package bargelane.sites.libvirt;
+
+import bargelane.blocks.nbd.NbdAddress;
+import bargelane.sites.ExportRef;
+import bargelane.sites.SiteException;
+import bargelane.sites.Target;
+import bargelane.sites.libvirt.Catalogue.Layer;
+import bargelane.sites.libvirt.Catalogue.Point;
+import bargelane.sites.libvirt.Catalogue.State;
+import bargelane.sites.libvirt.Catalogue.Volume;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.stream.Collectors;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * Writing a host's disks: volumes and points as chains of qcow2 layers in a pool (QEMU, "qcow2
+ * image file format", backing files).
+ *
+ * <p>Freezing a volume that no machine has lays a new, empty layer on its file, which nobody writes
+ * again. A volume that a machine has is frozen where it is, and the machine can't be started on it
+ * until the point is gone. When a point goes, layers that nothing needs go with it; a layer that
+ * one other lies on is merged, the smaller of the two copied, unless either is in use.
+ */
+final class LibvirtTarget implements Target {
+
+  private static final Logger log = LoggerFactory.getLogger(LibvirtTarget.class);
+
+  /** One of us tidies a host at a time. */
+  private static final Map<String, Object> TIDYING = new ConcurrentHashMap<>();
+
+  private final Host host;
+
+  LibvirtTarget(Host host) {
+    this.host = host;
+  }
+
+  @Override
+  public void createVolume(String name, String owner, long bytes, String storage) {
+    Catalogue catalogue = host.catalogue();
+    String file = host.pool(storage).path() + "/" + name + ".qcow2";
+    if (record(catalogue, name, new Volume(owner, storage, bytes, file), "")) {
+      host.images.create(file, bytes);
+    }
+  }
+
+  /**
+   * Writes a volume down before its file is made. Gives whether the file is still the one that it
+   * began with: then it may have to be made.
+   */
+  private boolean record(Catalogue catalogue, String name, Volume volume, String backing) {
+    return catalogue.change(
+        s -> {
+          Volume known = s.volumes().get(name);
+          if (known != null) {
+            return known.layer().equals(volume.layer());
+          }
+          Layer below = s.layers().get(backing);
+          if (!backing.isEmpty() && (below == null || below.going())) {
+            throw new SiteException(
+                SiteException.Kind.MAY_PASS,
+                "busy",
+                host.site + ": the image below " + name + " is being merged with another",
+                null);
+          }
+          s.layers().put(volume.layer(), new Layer("qcow2", backing, true, false));
+          s.volumes().put(name, volume);
+          return true;
+        });
+  }
+
+  @Override
+  public void cloneVolume(String name, String owner, String storage, String point, String volume) {
+    Catalogue catalogue = host.catalogue();
+    State state = catalogue.read();
+    Point p = state.points().get(point);
+    String layer = p == null ? null : p.layers().get(volume);
+    if (layer == null) {
+      if (state.volumes().containsKey(name)) {
+        return;
+      }
+      throw host.failure("missing", "there is no point " + point + " of " + volume);
+    }
+    String file = host.pool(storage).path() + "/" + name + ".qcow2";
+    long bytes = host.images.info(layer).bytes();
+    if (record(catalogue, name, new Volume(owner, storage, bytes, file), layer)) {
+      host.images.layer(file, layer, state.layers().get(layer).format());
+    }
+  }
+
+  @Override
+  public void deleteVolume(String name) {
+    Catalogue catalogue = host.catalogue();
+    State state = catalogue.read();
+    Volume v = state.volumes().get(name);
+    if (v == null) {
+      return;
+    }
+    host.user(v.layer())
+        .ifPresent(
+            d -> {
+              throw host.failure("in-use", "volume " + name + " is a disk of " + d.name());
+            });
+    String format = host.images.info(v.layer()).format();
+    catalogue.change(
+        s -> {
+          s.volumes().remove(name);
+          // The site's own image, set aside and given up: from now on a layer like any other.
+          String backing =
+              s.layers().containsKey(v.layer()) ? s.layers().get(v.layer()).backing() : "";
+          return s.layers().put(v.layer(), new Layer(format, backing, true, false));
+        });
+    tidy(catalogue);
+  }
+
+  @Override
+  public void growVolume(String name, long bytes) {
+    Catalogue catalogue = host.catalogue();
+    State state = catalogue.read();
+    Volume v = volume(state, name);
+    if (v.bytes() < bytes) {
+      host.images.grow(v.layer(), "qcow2", bytes);
+      catalogue.change(
+          s -> s.volumes().put(name, new Volume(v.owner(), v.pool(), bytes, v.layer())));
+    }
+  }
+
+  private Volume volume(State state, String name) {
+    Volume v = state.volumes().get(name);
+    if (v == null) {
+      throw host.failure("missing", "there is no volume " + name);
+    }
+    return v;
+  }
+
+  @Override
+  public ExportRef openVolume(String export, String volume, boolean write) {
+    State state = host.catalogue().read();
+    String file = state.fileOf(volume);
+    if (write && state.frozen().contains(file)) {
+      throw host.failure("frozen", "volume " + volume + " is held by a point");
+    }
+    String format = host.images.info(file).format();
+    String socket = host.images.serve(export, file, format, write, "");
+    return new ExportRef(export, new NbdAddress.Unix(Path.of(socket), export, "").uri(), false);
+  }
+
+  @Override
+  public void closeExport(String name) {
+    host.images.close(name);
+  }
+
+  @Override
+  public void freeze(String point, String owner, List<String> volumes) {
+    Catalogue catalogue = host.catalogue();
+    State state = catalogue.read();
+    Point known = state.points().get(point);
+    Map<String, String> layers = new LinkedHashMap<>();
+    Map<String, String> next = new LinkedHashMap<>();
+    Map<String, String> formats = new LinkedHashMap<>();
+    for (String name : volumes) {
+      Volume v = state.volumes().get(name);
+      String layer = known != null ? known.layers().get(name) : state.fileOf(name);
+      layers.put(name, layer);
+      formats.put(layer, host.images.info(layer).format());
+      boolean attached = host.user(layer).isPresent();
+      if (v != null && !attached && v.layer().equals(layer)) {
+        String file = host.pool(v.pool()).path() + "/" + name + "." + Names.brief(point) + ".qcow2";
+        host.images.layer(file, layer, formats.get(layer));
+        next.put(name, file);
+      }
+    }
+    catalogue.change(
+        s -> {
+          s.points().put(point, new Point(owner, layers));
+          layers.values().stream()
+              .filter(l -> !s.layers().containsKey(l))
+              .forEach(l -> s.layers().put(l, new Layer(formats.get(l), "", false, false)));
+          next.forEach(
+              (name, file) -> {
+                Volume v = s.volumes().get(name);
+                s.layers().put(file, new Layer("qcow2", v.layer(), true, false));
+                s.volumes().put(name, new Volume(v.owner(), v.pool(), v.bytes(), file));
+              });
+          return null;
+        });
+  }
+
+  @Override
+  public void deletePoint(String point) {
+    Catalogue catalogue = host.catalogue();
+    catalogue.change(s -> s.points().remove(point));
+    catalogue.removeFiles(point);
+    tidy(catalogue);
+  }
+
+  /** Removes and merges layers that no volume and no point needs any more. */
+  private void tidy(Catalogue catalogue) {
+    synchronized (TIDYING.computeIfAbsent(catalogue.directory(), d -> new Object())) {
+      tidyAlone(catalogue);
+    }
+  }
+
+  private void tidyAlone(Catalogue catalogue) {
+    Set<String> machines =
+        host.hypervisor.domains().stream()
+            .flatMap(d -> new DomainXml(d.xml()).disks().stream())
+            .map(DomainXml.Disk::file)
+            .collect(Collectors.toSet());
+    boolean changed = true;
+    while (changed) {
+      State state = catalogue.read();
+      Set<String> needed = state.frozen();
+      state.volumes().values().forEach(v -> needed.add(v.layer()));
+      needed.addAll(machines);
+      changed = false;
+      for (String file : new ArrayList<>(state.layers().keySet())) {
+        if (!needed.contains(file)) {
+          List<String> children = state.children(file);
+          boolean alone =
+              children.size() == 1
+                  && state.layers().get(file).ours()
+                  && !machines.contains(children.get(0))
+                  && state.volumes().values().stream()
+                      .noneMatch(v -> v.layer().equals(children.get(0)));
+          changed |=
+              children.isEmpty()
+                  ? drop(catalogue, file, state.layers().get(file).ours())
+                  : alone && merge(catalogue, file, children.get(0));
+          if (changed) {
+            break;
+          }
+        }
+      }
+    }
+  }
+
+  private boolean drop(Catalogue catalogue, String file, boolean ours) {
+    if (ours) {
+      catalogue.change(
+          s -> {
+            going(s, file, true);
+            return null;
+          });
+      host.images.remove(file);
+    }
+    catalogue.change(s -> s.layers().remove(file));
+    return true;
+  }
+
+  /**
+   * Makes one of two layers. The upper one's content stays what it was; which file it is in after
+   * that depends on which was the smaller one.
+   */
+  private boolean merge(Catalogue catalogue, String lower, String upper) {
+    // Both are marked first: from then on nothing new is laid on either.
+    boolean ours =
+        catalogue.change(
+            s -> {
+              boolean still =
+                  s.children(lower).equals(List.of(upper)) && !s.frozen().contains(lower);
+              if (still) {
+                going(s, lower, true);
+                going(s, upper, true);
+              }
+              return still;
+            });
+    if (!ours) {
+      return false;
+    }
+    State state = catalogue.read();
+    Layer below = state.layers().get(lower);
+    try {
+      if (host.images.allocated(upper) <= host.images.allocated(lower)) {
+        host.images.commit(upper, lower);
+        for (String on : state.children(upper)) {
+          host.images.relink(on, lower, below.format());
+        }
+        catalogue.change(
+            s -> {
+              replace(s, upper, lower);
+              going(s, lower, false);
+              return s.layers().put(upper, new Layer("qcow2", lower, true, true));
+            });
+        drop(catalogue, upper, true);
+      } else {
+        if (below.backing().isEmpty()) {
+          host.images.rebase(upper, "", "");
+        } else {
+          host.images.rebase(upper, below.backing(), state.layers().get(below.backing()).format());
+        }
+        catalogue.change(
+            s -> s.layers().put(upper, new Layer("qcow2", below.backing(), true, false)));
+        drop(catalogue, lower, below.ours());
+      }
+      return true;
+    } catch (SiteException e) {
+      // In use: the next point that goes tries again.
+      log.debug("{} and {} are not merged yet: {}", lower, upper, e.getMessage());
+      catalogue.change(
+          s -> {
+            going(s, lower, false);
+            going(s, upper, false);
+            return null;
+          });
+      return false;
+    }
+  }
+
+  private static void going(State s, String file, boolean going) {
+    s.layers()
+        .computeIfPresent(file, (f, l) -> new Layer(l.format(), l.backing(), l.ours(), going));
+  }
+
+  private static void replace(State s, String old, String fresh) {
+    s.volumes()
+        .replaceAll(
+            (n, v) ->
+                v.layer().equals(old) ? new Volume(v.owner(), v.pool(), v.bytes(), fresh) : v);
+    s.points()
+        .replaceAll(
+            (n, p) -> {
+              Map<String, String> layers = new LinkedHashMap<>(p.layers());
+              layers.replaceAll((v, l) -> l.equals(old) ? fresh : l);
+              return new Point(p.owner(), layers);
+            });
+    s.layers()
+        .replaceAll(
+            (n, l) ->
+                l.backing().equals(old) ? new Layer(l.format(), fresh, l.ours(), l.going()) : l);
+  }
+
+  @Override
+  public List<PointRef> points(String ownerPrefix) {
+    return host.catalogue().read().points().entrySet().stream()
+        .filter(p -> p.getValue().owner().startsWith(ownerPrefix))
+        .map(
+            p ->
+                new PointRef(
+                    p.getKey(), p.getValue().owner(), List.copyOf(p.getValue().layers().keySet())))
+        .toList();
+  }
+
+  @Override
+  public void attach(String point, String file, byte[] content) {
+    host.catalogue().putFile(point, file, content);
+  }
+
+  @Override
+  public Optional<byte[]> attachment(String point, String file) {
+    return host.catalogue().file(point, file);
+  }
+
+  @Override
+  public void own(String volume, String owner) {
+    Catalogue catalogue = host.catalogue();
+    State state = catalogue.read();
+    String file = state.fileOf(volume);
+    boolean made = state.layers().containsKey(file) && state.layers().get(file).ours();
+    if (!state.volumes().containsKey(volume) && owner.isEmpty()) {
+      return;
+    }
+    long bytes = host.images.info(file).bytes();
+    catalogue.change(
+        s -> {
+          Volume v = s.volumes().get(volume);
+          // An image of the site's own needs no entry but for a tag.
+          return owner.isEmpty() && !made
+              ? s.volumes().remove(volume)
+              : s.volumes().put(volume, new Volume(owner, v == null ? "" : v.pool(), bytes, file));
+        });
+  }
+
+  @Override
+  public List<Owned> owned(String ownerPrefix) {
+    State state = host.catalogue().read();
+    List<Owned> owned = new ArrayList<>();
+    state.volumes().forEach((n, v) -> owned.add(new Owned("volume", n, n, v.owner())));
+    state.points().forEach((n, p) -> owned.add(new Owned("point", n, n, p.owner())));
+    state.snapshots().forEach((n, s) -> owned.add(new Owned("snapshot", n, n, s.owner())));
+    state.markers().forEach((n, m) -> owned.add(new Owned("marker", n, n, m.owner())));
+    host.hypervisor
+        .domains()
+        .forEach(
+            d -> {
+              DomainXml xml = new DomainXml(d.xml());
+              owned.add(new Owned("machine", xml.uuid(), xml.name(), xml.owner()));
+            });
+    host.hypervisor.networks().stream()
+        .map(n -> DomainXml.parse(n.xml()))
+        .forEach(
+            n ->
+                owned.add(
+                    new Owned(
+                        "network",
+                        DomainXml.text(n, "name"),
+                        DomainXml.text(n, "name"),
+                        Networks.owner(n))));
+    return owned.stream()
+        .filter(o -> !o.owner().isEmpty() && o.owner().startsWith(ownerPrefix))
+        .toList();
+  }
+}

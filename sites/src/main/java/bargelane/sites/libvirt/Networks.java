@@ -1,0 +1,111 @@
+package bargelane.sites.libvirt;
+
+import static bargelane.sites.libvirt.DomainXml.attribute;
+import static bargelane.sites.libvirt.DomainXml.escape;
+import static bargelane.sites.libvirt.DomainXml.first;
+import static bargelane.sites.libvirt.DomainXml.text;
+
+import bargelane.core.site.Inventory.Network;
+import java.util.Map;
+import java.util.Optional;
+import org.w3c.dom.Document;
+import org.w3c.dom.Element;
+
+/**
+ * A host's networks (libvirt "Network XML format"). A network that the host does not carry itself,
+ * because it may not make bridges or because it is one of our isolated ones, gives its address
+ * range only; machines on it get the emulator's user-mode network of that range, each its own, with
+ * one port that the host forwards; on an isolated one they are cut off from everything else.
+ */
+final class Networks {
+
+  private static final String NAMESPACE = "urn:bargelane:network:1";
+
+  private Networks() {}
+
+  private static Optional<Element> ours(Document network) {
+    var found = network.getElementsByTagNameNS(NAMESPACE, "network");
+    return found.getLength() == 0 ? Optional.empty() : Optional.of((Element) found.item(0));
+  }
+
+  static String owner(Document network) {
+    return ours(network).map(e -> e.getAttribute("owner")).orElse("");
+  }
+
+  /** Address range in the form {@code 10.20.1.0/24}; empty if the network names none. */
+  static String cidr(Document network) {
+    Optional<Element> ip = first(network, "ip");
+    if (ip.isEmpty() || ip.get().getAttribute("address").isEmpty()) {
+      return "";
+    }
+    int bits = bits(ip.get());
+    long address = number(ip.get().getAttribute("address"));
+    long base = address & (0xffffffffL << (32 - bits));
+    return (base >> 24)
+        + "."
+        + (base >> 16 & 255)
+        + "."
+        + (base >> 8 & 255)
+        + "."
+        + (base & 255)
+        + "/"
+        + bits;
+  }
+
+  private static int bits(Element ip) {
+    return ip.getAttribute("prefix").isEmpty()
+        ? Long.bitCount(
+            number(
+                ip.getAttribute("netmask").isEmpty()
+                    ? "255.255.255.0"
+                    : ip.getAttribute("netmask")))
+        : Integer.parseInt(ip.getAttribute("prefix"));
+  }
+
+  static long number(String address) {
+    long n = 0;
+    for (String part : address.split("\\.")) {
+      n = n << 8 | Integer.parseInt(part);
+    }
+    return n;
+  }
+
+  static Network facts(Document network) {
+    String name = text(network, "name");
+    return new Network(name, name, "", cidr(network), ours(network).isPresent());
+  }
+
+  /** An isolated network of the same range as another. */
+  static String isolated(String name, Document like, String owner) {
+    return "<network><name>"
+        + escape(name)
+        + "</name><metadata><b:network xmlns:b='"
+        + NAMESPACE
+        + "' owner='"
+        + escape(owner)
+        + "'/></metadata><ip address='"
+        + attribute(like, "ip", "address")
+        + "' prefix='"
+        + first(like, "ip").map(Networks::bits).orElse(24)
+        + "'/></network>";
+  }
+
+  /** The network whose range a user-mode network has; empty if there is none. */
+  static String named(Map<String, String> userNet, Map<String, Document> networks) {
+    String told = userNet.getOrDefault("bargelane", "");
+    if (networks.containsKey(told)) {
+      return told;
+    }
+    return networks.entrySet().stream()
+        .filter(n -> ours(n.getValue()).isEmpty())
+        .filter(n -> cidr(n.getValue()).equals(userNet.getOrDefault("net", "?")))
+        .map(Map.Entry::getKey)
+        .findFirst()
+        .orElse("");
+  }
+
+  /** The gateway's address on a network. */
+  static String gateway(Document network) {
+    return attribute(network, "ip", "address");
+  }
+}

@@ -1,0 +1,421 @@
+package bargelane.sites.libvirt;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
+import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.blocks.BlockDevice.Context;
+import bargelane.blocks.BlockDevice.Extent;
+import bargelane.blocks.nbd.NbdAddress;
+import bargelane.blocks.nbd.NbdClient;
+import bargelane.core.finding.Finding;
+import bargelane.core.site.Inventory.GuestFacts;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.sites.SiteException;
+import bargelane.sites.Source;
+import bargelane.standins.host.DemoHost;
+import bargelane.standins.host.SmallMachines;
+import java.io.IOException;
+import java.io.UncheckedIOException;
+import java.net.HttpURLConnection;
+import java.net.InetAddress;
+import java.net.ServerSocket;
+import java.net.URI;
+import java.nio.ByteBuffer;
+import java.nio.ByteOrder;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Clock;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.concurrent.TimeUnit;
+import org.junit.jupiter.api.AfterAll;
+import org.junit.jupiter.api.AfterEach;
+import org.junit.jupiter.api.BeforeAll;
+import org.junit.jupiter.api.Test;
+
+/** What happens to a host behind our back, with a real guest that writes all the while. */
+class HostFaultsTest {
+
+  private static final String GUEST = "ledger";
+  private static final String OWNER = "bargelane/f";
+  private static Path dir;
+  private static DemoHost demo;
+  private static LibvirtDriver driver;
+
+  private static final String SETTINGS = "&devices=ide&reserve-mib=16&scratch-mib=4";
+
+  @BeforeAll
+  static void start() throws IOException {
+    List<Path> images = SmallMachines.guestDisks();
+    dir = SmallMachines.shortDirectory();
+    demo = DemoHost.start("games", dir.resolve("h"), "quay", "10.20.1.1");
+    driver = new LibvirtDriver("quay", demo.address(SETTINGS), Clock.systemUTC());
+    int port;
+    try (ServerSocket s = new ServerSocket(0, 1, InetAddress.getLoopbackAddress())) {
+      port = s.getLocalPort();
+    }
+    demo.takeIn(GUEST, images, "qcow2", "10.20.1.0/24", "10.20.1.21", port);
+    demo.virsh("start", GUEST);
+    status();
+  }
+
+  @AfterAll
+  static void stop() throws IOException {
+    demo.close();
+    SmallMachines.delete(dir);
+  }
+
+  @AfterEach
+  void nothingStays() {
+    for (String name : List.of("one", "two", "three")) {
+      driver.source().dropSnapshot(name);
+      driver.source().forgetMarker(name);
+    }
+    assertEquals(List.of(), driver.target().owned(OWNER));
+  }
+
+  private static MachineFacts guest() {
+    return driver.inventory().machines().get(0);
+  }
+
+  private static List<String> disks() {
+    return guest().disks().stream().map(d -> d.volume()).toList();
+  }
+
+  private static String ask(String path, int seconds) throws IOException {
+    var way = driver.compute().wayIn(guest().platformId());
+    HttpURLConnection http =
+        (HttpURLConnection)
+            URI.create("http://" + way.host() + ":" + way.port() + path).toURL().openConnection();
+    http.setConnectTimeout(2000);
+    http.setReadTimeout(seconds * 1000);
+    return new String(http.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
+  }
+
+  /** What the guest tells of itself, waiting for it to boot. */
+  private static String status() throws IOException {
+    long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(120);
+    while (true) {
+      try {
+        return ask("/", 3);
+      } catch (IOException e) {
+        if (System.nanoTime() > until) {
+          throw e;
+        }
+        pause();
+      }
+    }
+  }
+
+  /** The guest has no way to tell that it is up but to answer. */
+  private static void pause() throws IOException {
+    try {
+      TimeUnit.MILLISECONDS.sleep(200);
+    } catch (InterruptedException e) {
+      throw new IOException(e);
+    }
+  }
+
+  private static void snapshot(String name, Optional<String> since) {
+    driver.source().snapshot(name, OWNER, disks(), since, false);
+  }
+
+  private static SiteException refused(org.junit.jupiter.api.function.Executable call) {
+    return assertThrows(SiteException.class, call);
+  }
+
+  private static long changed(String snapshot, String since) throws IOException {
+    String uri =
+        driver.source().openSnapshot("x", snapshot, disks().get(1), Optional.of(since)).uri();
+    try (NbdClient disk = NbdClient.connect(NbdAddress.parse(uri))) {
+      return disk.status(Context.CHANGED, 0, disk.size()).stream()
+          .filter(Extent::set)
+          .mapToLong(Extent::length)
+          .sum();
+    }
+  }
+
+  @Test
+  void scratchRoomThatFillsEndsTheSnapshotAndNeverAWriteOfTheGuest() throws IOException {
+    snapshot("one", Optional.empty());
+    String uri = driver.source().openSnapshot("x", "one", disks().get(1), Optional.empty()).uri();
+    NbdClient.connect(NbdAddress.parse(uri)).close();
+    // First writes go to room that held nothing; the second time there is something to be kept.
+    assertTrue(ask("/cgi-bin/churn?24", 120).contains("written"));
+    driver.source().dropSnapshot("one");
+    snapshot("two", Optional.empty());
+    assertTrue(ask("/cgi-bin/churn?24", 120).contains("written"));
+    SiteException dropped =
+        refused(() -> driver.source().openSnapshot("x", "two", disks().get(1), Optional.empty()));
+    assertEquals("snapshot-dropped", dropped.code());
+    assertTrue(dropped.getMessage().contains("scratch room"), dropped.getMessage());
+    assertTrue(status().contains("\"failed\":0"));
+    // The marker that began with it still tracks.
+    driver.source().dropSnapshot("two");
+    snapshot("three", Optional.of("two"));
+    assertTrue(changed("three", "two") >= 20 << 20);
+  }
+
+  @Test
+  void aSecondSnapshotOfAMachineHasToWait() {
+    snapshot("one", Optional.empty());
+    SiteException busy = refused(() -> snapshot("two", Optional.empty()));
+    assertEquals(SiteException.Kind.MAY_PASS, busy.kind());
+    assertTrue(busy.getMessage().contains("another backup"), busy.getMessage());
+  }
+
+  @Test
+  void aDaemonKilledInMidSnapshotFindsItAgain() throws IOException {
+    snapshot("one", Optional.empty());
+    demo.killDaemon();
+    assertEquals(SiteException.Kind.MAY_PASS, refused(driver::inventory).kind());
+    assertEquals(Finding.Code.SITE_UNREACHABLE, driver.check().get(0).code());
+    demo.startDaemon();
+    String uri = driver.source().openSnapshot("x", "one", disks().get(1), Optional.empty()).uri();
+    NbdClient.connect(NbdAddress.parse(uri)).close();
+    driver.source().dropSnapshot("one");
+    snapshot("two", Optional.of("one"));
+    assertTrue(changed("two", "one") > 0);
+  }
+
+  @Test
+  void aCheckpointDeletedBehindOurBackIsAMarkerLost() throws IOException {
+    snapshot("one", Optional.empty());
+    driver.source().dropSnapshot("one");
+    assertTrue(driver.source().markers().contains("one"));
+    demo.virsh("checkpoint-delete", GUEST, "one");
+    assertFalse(driver.source().markers().contains("one"));
+    assertEquals(
+        SiteException.Kind.MARKER_LOST, refused(() -> snapshot("two", Optional.of("one"))).kind());
+    snapshot("two", Optional.empty());
+  }
+
+  @Test
+  void aGuestThatLostItsPowerHasLostItsMarkersAndIsToldSo() throws IOException {
+    snapshot("one", Optional.empty());
+    driver.source().dropSnapshot("one");
+    demo.killGuest(GUEST);
+    String id = guest().platformId();
+    assertFalse(driver.compute().machine(id).on());
+    SiteException off = refused(() -> snapshot("two", Optional.of("one")));
+    assertEquals(SiteException.Kind.MARKER_LOST, off.kind(), "found while it is off");
+    driver.compute().start(id);
+    status();
+    SiteException on = refused(() -> snapshot("two", Optional.of("one")));
+    assertEquals(SiteException.Kind.MARKER_LOST, on.kind(), "and while it runs");
+    snapshot("two", Optional.empty());
+    driver.source().dropSnapshot("two");
+    snapshot("three", Optional.of("two"));
+    assertTrue(status().contains("\"failed\":0"));
+  }
+
+  @Test
+  void aMachineThatIsRenamedIsTheSameOne() throws IOException {
+    String id = guest().platformId();
+    snapshot("one", Optional.empty());
+    driver.source().dropSnapshot("one");
+    driver.compute().stop(id);
+    demo.virsh("domrename", GUEST, "renamed");
+    assertEquals(id, guest().platformId());
+    assertEquals("renamed", driver.compute().machine(id).name());
+    snapshot("two", Optional.of("one"));
+    assertTrue(changed("two", "one") > 0, "its markers went with it");
+    driver.source().closeExport("x");
+    driver.source().dropSnapshot("two");
+    demo.virsh("domrename", "renamed", GUEST);
+    driver.compute().start(id);
+    status();
+  }
+
+  @Test
+  void aCheckNamesTheDiskThatKeepsNoChangesAndThePoolThatIsShort() throws IOException {
+    Path raw = demo.pool().resolve("old.raw");
+    Files.write(raw, new byte[1 << 20]);
+    Path xml = dir.resolve("old.xml");
+    Files.writeString(
+        xml,
+        "<domain type='qemu'><name>old</name><memory unit='MiB'>32</memory><os><type>hvm</type></os><devices>"
+            + "<disk type='file' device='disk'><driver name='qemu' type='raw'/><source file='"
+            + raw
+            + "'/><target dev='hda' bus='ide'/></disk></devices></domain>");
+    demo.virsh("define", xml.toString());
+    try {
+      List<Finding> found =
+          new LibvirtDriver("quay", demo.address("&reserve-mib=99999999"), Clock.systemUTC())
+              .check();
+      assertEquals(
+          List.of(Finding.Code.SITE_ROOM_SHORT, Finding.Code.DISK_KEEPS_NO_CHANGES),
+          found.stream().map(Finding::code).toList());
+      assertTrue(found.get(1).thing().contains("old"));
+      String id =
+          driver.inventory().machines().stream()
+              .filter(m -> m.name().equals("old"))
+              .findFirst()
+              .orElseThrow()
+              .platformId();
+      String disk = driver.compute().machine(id).disks().get(0).volume();
+      assertEquals(
+          SiteException.Kind.MARKER_LOST,
+          refused(
+                  () ->
+                      driver
+                          .source()
+                          .snapshot("two", OWNER, List.of(disk), Optional.of("one"), false))
+              .kind());
+      assertEquals(
+          Finding.Code.STORAGE_UNKNOWN,
+          new LibvirtDriver("quay", demo.address("&pool=elsewhere"), Clock.systemUTC())
+              .check()
+              .get(0)
+              .code());
+    } finally {
+      demo.virsh("undefine", "old");
+    }
+  }
+
+  /** Whether a snapshot's data disk would need its journal replayed (ext4 super block). */
+  private static boolean needsRepair(String snapshot) throws IOException {
+    String uri =
+        driver.source().openSnapshot("x", snapshot, disks().get(1), Optional.empty()).uri();
+    try (NbdClient disk = NbdClient.connect(NbdAddress.parse(uri))) {
+      ByteBuffer superBlock = ByteBuffer.allocate(1024).order(ByteOrder.LITTLE_ENDIAN);
+      disk.read((1 << 20) + 1024, superBlock);
+      assertEquals((short) 0xEF53, superBlock.getShort(56));
+      return (superBlock.getInt(96) & 4) != 0;
+    }
+  }
+
+  private static long records() throws IOException {
+    return Long.parseLong(status().strip().replaceAll(".*\"records\":(\\d+).*", "$1"));
+  }
+
+  @Test
+  void aGuestWithAnAgentTellsOfItselfAndHoldsItsWritesForTheInstantOnly() throws IOException {
+    status();
+    GuestFacts told = guest().guest();
+    assertEquals("Quillhaven appliance 3", told.os());
+    assertEquals("lending-db", told.hostname());
+    assertTrue(told.cards().stream().anyMatch(c -> c.addresses().contains("10.20.1.21/24")));
+    GuestFacts.FileSystem srv =
+        told.fileSystems().stream().filter(f -> f.mount().equals("/srv")).findFirst().orElseThrow();
+    assertEquals("ext4", srv.type());
+    assertTrue(srv.used() > 0 && srv.used() < srv.bytes());
+
+    assertFalse(
+        driver.source().snapshot("one", OWNER, disks(), Optional.empty(), false).quiesced());
+    assertTrue(needsRepair("one"), "a running guest's journal is open");
+    driver.source().dropSnapshot("one");
+    Source.Taken taken = driver.source().snapshot("two", OWNER, disks(), Optional.empty(), true);
+    assertTrue(taken.quiesced());
+    assertTrue(taken.held().compareTo(Source.LONGEST_HOLD) < 0);
+    assertFalse(needsRepair("two"));
+    assertTrue(
+        driver.source().snapshot("two", OWNER, disks(), Optional.empty(), true).quiesced(),
+        "what was taken earlier is told the same");
+    long before = records();
+    while (records() == before) {
+      pause();
+    }
+    assertTrue(status().contains("\"failed\":0"));
+  }
+
+  @Test
+  void aGuestThatNobodyLetsGoIsLetGoByTheHost() throws IOException {
+    status();
+    LibvirtSource source = (LibvirtSource) driver.source();
+    long[] seen = new long[2];
+    Source.Taken taken =
+        source.held(
+            guest().platformId(),
+            true,
+            () -> {
+              try {
+                seen[0] = records();
+                long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(60);
+                while (seen[1] <= seen[0] + 1 && System.nanoTime() < until) {
+                  pause();
+                  seen[1] = records();
+                }
+              } catch (IOException e) {
+                throw new UncheckedIOException(e);
+              }
+            });
+    assertTrue(seen[1] > seen[0] + 1, "it writes again although nobody let it");
+    assertFalse(taken.quiesced(), "and what was done meanwhile is not called quiesced");
+    assertTrue(taken.held().compareTo(Source.LONGEST_HOLD.minusSeconds(1)) > 0);
+    assertTrue(status().contains("\"failed\":0"));
+  }
+
+  @Test
+  void aConnectionOverSshThatIsCutIsMadeAgain() throws IOException {
+    LibvirtDriver far = new LibvirtDriver("far", demo.overSsh(SETTINGS), Clock.systemUTC());
+    assertEquals(List.of(), far.check());
+    far.source().snapshot("one", OWNER, disks(), Optional.empty(), false);
+    String disk = disks().get(0);
+    ByteBuffer record = ByteBuffer.allocate(512);
+    try (NbdClient client = open(far, disk)) {
+      client.read(0, record);
+      assertEquals((short) 0x55AA, record.getShort(510));
+      demo.killSsh();
+      assertThrows(IOException.class, () -> client.read(0, record.clear()));
+    }
+    SiteException away = refused(far::inventory);
+    assertEquals(SiteException.Kind.MAY_PASS, away.kind());
+    assertEquals("unreachable", away.code());
+    assertEquals(Finding.Code.SITE_UNREACHABLE, far.check().get(0).code());
+
+    demo.overSsh(SETTINGS);
+    try (NbdClient client = open(far, disk)) {
+      client.read(0, record.clear());
+      assertEquals((short) 0x55AA, record.getShort(510));
+    }
+    assertEquals(1, far.inventory().machines().size());
+    far.source().dropSnapshot("one");
+
+    demo.killSsh();
+    Path nothing = Files.writeString(dir.resolve("nothing"), "");
+    for (var wrong : Map.of("known_hosts", "fingerprint", "keyfile", "log in at").entrySet()) {
+      Finding refused = strange(wrong.getKey() + "=[^&]*", wrong.getKey() + "=" + nothing);
+      assertEquals(Finding.Code.SITE_PERMISSION_MISSING, refused.code());
+      assertTrue(refused.remedy().contains(wrong.getValue()), refused.remedy());
+      demo.killSsh();
+    }
+  }
+
+  private static NbdClient open(LibvirtDriver from, String disk) throws IOException {
+    return NbdClient.connect(
+        NbdAddress.parse(from.source().openSnapshot("x", "one", disk, Optional.empty()).uri()));
+  }
+
+  /** What a check says first of a host that is gone to with something else in its address. */
+  private static Finding strange(String what, String instead) throws IOException {
+    String address = demo.overSsh(SETTINGS).replaceAll(what, instead);
+    return new LibvirtDriver("strange", address, Clock.systemUTC()).check().get(0);
+  }
+
+  @Test
+  void nonsenseForAnAddressIsRefusedWithAReason() {
+    for (String address :
+        List.of(
+            "http://here",
+            "qemu:///session",
+            "qemu:///system?devices=wooden",
+            "qemu+ssh:///system",
+            "qemu+tcp://there/system",
+            "qemu+ssh://there/session",
+            "qemu:///system?scratch-mib=-3",
+            "not a URI")) {
+      assertTrue(
+          assertThrows(
+                      IllegalArgumentException.class,
+                      () -> new LibvirtDriver("x", address, Clock.systemUTC()))
+                  .getMessage()
+                  .length()
+              > 15);
+    }
+  }
+}

@@ -1,0 +1,207 @@
+package bargelane.sites.libvirt;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.blocks.layout.Contents;
+import bargelane.blocks.nbd.NbdAddress;
+import bargelane.blocks.nbd.NbdClient;
+import bargelane.blocks.refit.FileEdit;
+import bargelane.blocks.refit.Guest;
+import bargelane.blocks.refit.Hardware;
+import bargelane.blocks.refit.Refit;
+import bargelane.blocks.refit.RefitPlan;
+import bargelane.core.lane.Placement.PlacedNic;
+import bargelane.core.site.Inventory;
+import bargelane.sites.Compute;
+import bargelane.standins.host.DemoHost;
+import bargelane.standins.host.SmallMachines;
+import java.io.IOException;
+import java.net.HttpURLConnection;
+import java.net.URI;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Path;
+import java.time.Clock;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.concurrent.TimeUnit;
+import org.junit.jupiter.api.AfterAll;
+import org.junit.jupiter.api.BeforeAll;
+import org.junit.jupiter.api.Test;
+
+/** A guest that was made for old-bus devices, on a host that has paravirtual ones only. */
+class RefitTest {
+
+  private static final Hardware OLD = new Hardware("ide", "e1000");
+  private static final Hardware NEW = new Hardware("virtio", "virtio");
+  private static final List<Refit.Readdress> MOVED =
+      List.of(new Refit.Readdress("10.20.1.21", "10.20.7.40", "255.255.255.0", "10.20.7.1"));
+  private static final List<String> DISKS = List.of("r-0", "r-1");
+
+  private static Path dir;
+  private static DemoHost demo;
+  private static LibvirtDriver driver;
+
+  @BeforeAll
+  static void start() throws IOException {
+    Path helper = SmallMachines.helper();
+    dir = SmallMachines.shortDirectory();
+    demo = DemoHost.start("games", dir.resolve("h"), "quay", "10.20.7.1");
+    driver =
+        new LibvirtDriver(
+            "quay", demo.address("&reserve-mib=16&helper=" + helper), Clock.systemUTC());
+  }
+
+  @AfterAll
+  static void stop() throws IOException {
+    demo.close();
+    SmallMachines.delete(dir);
+  }
+
+  private static void take(String... volumes) throws IOException {
+    List<Path> images = SmallMachines.guestDisks();
+    for (int i = 0; i < volumes.length; i++) {
+      long size = java.nio.file.Files.size(images.get(i));
+      driver.target().createVolume(volumes[i], "bargelane/r", size, "pool");
+      String uri = driver.target().openVolume("fill", volumes[i], true).uri();
+      try (NbdClient disk = NbdClient.connect(NbdAddress.parse(uri))) {
+        byte[] image = java.nio.file.Files.readAllBytes(images.get(i));
+        disk.write(0, java.nio.ByteBuffer.wrap(image));
+        disk.flush();
+      }
+      driver.target().closeExport("fill");
+    }
+  }
+
+  private interface Use<T> {
+    T with(Guest guest) throws IOException;
+  }
+
+  private static <T> T look(List<String> volumes, Use<T> use) throws IOException {
+    List<NbdClient> disks = new ArrayList<>();
+    try {
+      for (String v : volumes) {
+        disks.add(
+            NbdClient.connect(
+                NbdAddress.parse(driver.target().openVolume("look-" + v, v, false).uri())));
+      }
+      return use.with(Guest.look(disks));
+    } finally {
+      for (NbdClient d : disks) {
+        d.close();
+      }
+      volumes.forEach(v -> driver.target().closeExport("look-" + v));
+    }
+  }
+
+  private static String define(String name, List<String> volumes) {
+    return driver
+        .compute()
+        .define(
+            new Compute.Spec(
+                name,
+                "bargelane/r",
+                "",
+                1,
+                160,
+                "",
+                "bios",
+                "",
+                volumes,
+                List.of(new PlacedNic("quay", "10.20.7.40", false, "52:54:00:20:01:21")),
+                List.of(new Inventory.Ingress("tcp", 8080, "")),
+                Map.of()));
+  }
+
+  /** Whether a machine answers before it switches itself off. */
+  private static boolean answers(String id) throws IOException {
+    Compute.WayIn way = driver.compute().wayIn(id);
+    long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(120);
+    while (System.nanoTime() < until && driver.compute().machine(id).on()) {
+      try {
+        HttpURLConnection http =
+            (HttpURLConnection)
+                URI.create("http://" + way.host() + ":" + way.port() + "/")
+                    .toURL()
+                    .openConnection();
+        http.setConnectTimeout(1000);
+        http.setReadTimeout(1000);
+        String text = new String(http.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
+        assertTrue(text.contains("\"disk\":\"vda\""), text);
+        return true;
+      } catch (IOException e) {
+        try {
+          TimeUnit.MILLISECONDS.sleep(200);
+        } catch (InterruptedException x) {
+          throw new IOException(x);
+        }
+      }
+    }
+    return false;
+  }
+
+  @Test
+  void withoutARefitItFindsNoRootDiskAndWithOneItAnswers() throws IOException {
+    take("r-0", "r-1");
+    take("u-0", "u-1");
+    String unfit = define("unfit", List.of("u-0", "u-1"));
+    driver.compute().start(unfit);
+    assertFalse(answers(unfit), "a guest without the drivers can't start here");
+    driver.compute().remove(unfit);
+    RefitPlan plan = look(DISKS, g -> Refit.plan(g, OLD, NEW, MOVED));
+    assertEquals(List.of(), plan.refused());
+    assertEquals(List.of(), plan.unjudged());
+    assertEquals("Quillhaven appliance 3", plan.os());
+    assertEquals(
+        List.of("/initrd.img", "/etc/fstab", "/syslinux.cfg", "/etc/network/interfaces"),
+        plan.edits().stream().map(FileEdit::path).toList());
+    String told = driver.compute().refit("refit-1", "bargelane/r", DISKS, plan.edits());
+    assertTrue(told.contains("done: /mnt/etc/fstab"), told);
+    assertTrue(
+        driver.compute().refit("refit-1", "bargelane/r", DISKS, plan.edits()).contains("was done"),
+        "a second time changes nothing");
+    assertFalse(look(DISKS, g -> Refit.plan(g, OLD, NEW, List.of())).needed());
+    String fit = define("fit", DISKS);
+    driver.compute().start(fit);
+    assertTrue(answers(fit));
+    driver.compute().stop(fit);
+    check(DISKS);
+    List<FileEdit> made = plan.edits().stream().map(FileEdit::remembered).toList();
+    RefitPlan back = look(DISKS, g -> Refit.reverse(g, made).orElseThrow());
+    driver.compute().refit("refit-2", "bargelane/r", DISKS, back.edits());
+    assertEquals(
+        plan.edits().stream().map(FileEdit::after).toList(),
+        look(DISKS, g -> Refit.plan(g, OLD, NEW, MOVED)).edits().stream()
+            .map(FileEdit::after)
+            .toList(),
+        "taken back, the same would have to be done again");
+    driver.compute().remove(fit);
+  }
+
+  /** Checks the file systems with their own tool. */
+  private static void check(List<String> volumes) throws IOException {
+    for (String v : volumes) {
+      String uri = driver.target().openVolume("check", v, false).uri();
+      try (NbdClient disk = NbdClient.connect(NbdAddress.parse(uri))) {
+        for (Contents c : Contents.of(disk)) {
+          if (c.kind().equals("ext4")) {
+            byte[] bytes = new byte[62 << 20];
+            disk.read(c.offset(), java.nio.ByteBuffer.wrap(bytes));
+            Path file = dir.resolve(v + ".ext4");
+            java.nio.file.Files.write(file, bytes);
+            Process p =
+                new ProcessBuilder("/sbin/e2fsck", "-fn", file.toString())
+                    .redirectErrorStream(true)
+                    .start();
+            String out = new String(p.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
+            assertEquals(0, p.onExit().join().exitValue(), out);
+          }
+        }
+      } finally {
+        driver.target().closeExport("check");
+      }
+    }
+  }
+}

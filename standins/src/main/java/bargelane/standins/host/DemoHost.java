@@ -1,0 +1,465 @@
+package bargelane.standins.host;
+
+import java.io.Closeable;
+import java.io.IOException;
+import java.net.InetAddress;
+import java.net.ServerSocket;
+import java.net.Socket;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.concurrent.TimeUnit;
+import java.util.stream.Stream;
+
+/**
+ * A hypervisor host of its own on this machine: a libvirt session daemon that runs as an account
+ * without rights, with all of its state under one directory, a pool of files and a network's
+ * address range. Two of them with different accounts are two hosts; daemon and guests can be killed
+ * alone.
+ */
+public final class DemoHost implements Closeable {
+
+  private static final long START_SECONDS = 30;
+
+  private final String account;
+  private final Path dir;
+  private Process daemon;
+  private Process sshd;
+  private int sshPort;
+  private boolean limited;
+  private final boolean system;
+
+  private DemoHost(String account, Path dir, boolean system) {
+    this.account = account;
+    this.dir = dir;
+    this.system = system;
+  }
+
+  /**
+   * Starts a host.
+   *
+   * @param account an account of this machine that is there for no other purpose; not used unless
+   *     we are root
+   * @param dir a short path: sockets lie below it
+   * @param network name of the network, whose range is {@code gateway}/24
+   */
+  public static DemoHost start(String account, Path dir, String network, String gateway)
+      throws IOException {
+    DemoHost host = new DemoHost(account, dir, false);
+    for (String part : List.of("home", "run", "cfg", "cache", "data", "pool")) {
+      Files.createDirectories(dir.resolve(part));
+    }
+    if (root()) {
+      exec(List.of("chown", "-R", account + ":", dir.toString()));
+    }
+    exec(List.of("chmod", "700", dir.resolve("run").toString()));
+    host.startDaemon();
+    host.virsh("pool-create-as", "pool", "dir", "--target", host.pool().toString());
+    Path xml = dir.resolve("network.xml");
+    Files.writeString(
+        xml,
+        "<network><name>"
+            + network
+            + "</name><ip address='"
+            + gateway
+            + "' prefix='24'/></network>");
+    host.virsh("net-define", xml.toString());
+    return host;
+  }
+
+  /**
+   * Starts a host whose daemon is a system's, as root in mounts and network interfaces of its own;
+   * its network is a bridge. For root only.
+   */
+  public static DemoHost startSystem(Path dir, String network, String gateway) throws IOException {
+    DemoHost host = new DemoHost("root", dir, true);
+    for (String part : List.of("run/libvirt", "cfg", "cache", "data/dnsmasq", "log", "pool")) {
+      Files.createDirectories(dir.resolve(part));
+    }
+    // Without its logging daemon it opens consoles itself; guests see the devices that it sees.
+    Files.writeString(dir.resolve("cfg/qemu.conf"), "stdio_handler = \"file\"\nnamespaces = []\n");
+    host.startDaemon();
+    host.virsh("pool-create-as", "pool", "dir", "--target", host.pool().toString());
+    Path xml = dir.resolve("network.xml");
+    Files.writeString(
+        xml,
+        "<network><name>"
+            + network
+            + "</name><bridge name='bl0'/><dns enable='no'/><ip address='"
+            + gateway
+            + "' prefix='24'/></network>");
+    host.virsh("net-define", xml.toString());
+    host.virsh("net-start", network);
+    return host;
+  }
+
+  /** Runs a command among a system host's own network interfaces. */
+  public String inside(String... command) throws IOException {
+    List<String> whole =
+        new ArrayList<>(List.of("nsenter", "-t", String.valueOf(daemon.pid()), "-n", "--"));
+    whole.addAll(List.of(command));
+    return exec(whole);
+  }
+
+  private static boolean root() {
+    return "root".equals(System.getProperty("user.name"));
+  }
+
+  public Path pool() {
+    return dir.resolve("pool");
+  }
+
+  public Path socket() {
+    return dir.resolve("run/libvirt/libvirt-sock");
+  }
+
+  /** The site's address; more parameters begin with {@code &}. */
+  public String address(String more) {
+    return uri() + more;
+  }
+
+  private String uri() {
+    return "qemu:///" + (system ? "system" : "session") + "?socket=" + socket();
+  }
+
+  private List<String> as(List<String> command) {
+    List<String> whole = new ArrayList<>();
+    if (system) {
+      return command;
+    }
+    if (root()) {
+      whole.addAll(
+          List.of("setpriv", "--reuid=" + account, "--regid=" + id("-g"), "--clear-groups", "--"));
+    }
+    whole.addAll(List.of("env", "-i", "PATH=/usr/sbin:/usr/bin:/sbin:/bin", "USER=" + account));
+    whole.add("HOME=" + dir.resolve("home"));
+    whole.add("XDG_RUNTIME_DIR=" + dir.resolve("run"));
+    whole.add("XDG_CONFIG_HOME=" + dir.resolve("cfg"));
+    whole.add("XDG_CACHE_HOME=" + dir.resolve("cache"));
+    whole.add("XDG_DATA_HOME=" + dir.resolve("data"));
+    whole.addAll(command);
+    return whole;
+  }
+
+  private String id(String which) {
+    try {
+      return exec(List.of("id", which, account)).strip();
+    } catch (IOException e) {
+      throw new java.io.UncheckedIOException(e);
+    }
+  }
+
+  /** Runs a command on the host as its account. */
+  public String run(String... command) throws IOException {
+    return exec(as(List.of(command)));
+  }
+
+  private static String exec(List<String> command) throws IOException {
+    Process process = new ProcessBuilder(command).redirectErrorStream(true).start();
+    process.getOutputStream().close();
+    String out = new String(process.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
+    try {
+      if (process.waitFor() != 0) {
+        throw new IOException(String.join(" ", command) + ": " + out.strip());
+      }
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IOException(e);
+    }
+    return out;
+  }
+
+  /** Runs libvirt's own shell against the host. */
+  public String virsh(String... words) throws IOException {
+    List<String> command = new ArrayList<>(List.of("virsh", "-q", "-c", uri()));
+    command.addAll(List.of(words));
+    return exec(as(command));
+  }
+
+  /**
+   * Lets the pool have so much room only, or more than before; for root, and before it is used and
+   * its host is reached over SSH.
+   */
+  public void room(int mib) throws IOException {
+    if (!limited) {
+      exec(
+          List.of(
+              "mount",
+              "-t",
+              "tmpfs",
+              "-o",
+              "size=" + mib + "m,uid=" + id("-u"),
+              "pool",
+              pool().toString()));
+      limited = true;
+    } else {
+      exec(List.of("mount", "-o", "remount,size=" + mib + "m", pool().toString()));
+    }
+  }
+
+  /** Starts the daemon, and returns when it answers. */
+  public void startDaemon() throws IOException {
+    List<String> command =
+        new ArrayList<>(as(List.of("libvirtd", "-p", dir.resolve("run/d.pid").toString())));
+    if (system) {
+      // What a system's daemon keeps lies in our directory; nothing of the machine is touched.
+      command.addAll(
+          0,
+          List.of(
+              "unshare",
+              "-m",
+              "-n",
+              "sh",
+              "-ec",
+              """
+              mkdir -p /run/libvirt
+              mount --bind "$0/run/libvirt" /run/libvirt
+              mount --bind "$0/cfg" /etc/libvirt
+              mount --bind "$0/data" /var/lib/libvirt
+              mount --bind "$0/log" /var/log/libvirt
+              mount --bind "$0/cache" /var/cache/libvirt
+              # Emulation everywhere alike: the processor's help may be there and not work.
+              [ ! -e /dev/kvm ] || { : > "$0/nothing"; chmod 000 "$0/nothing"; mount --bind "$0/nothing" /dev/kvm; }
+              busybox ip link set lo up
+              exec "$@\"""",
+              dir.toString()));
+    }
+    daemon =
+        new ProcessBuilder(command)
+            .redirectErrorStream(true)
+            .redirectOutput(ProcessBuilder.Redirect.appendTo(dir.resolve("libvirtd.log").toFile()))
+            .start();
+    long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(START_SECONDS);
+    while (true) {
+      try {
+        virsh("uri");
+        return;
+      } catch (IOException e) {
+        if (!daemon.isAlive() || System.nanoTime() > until) {
+          throw new IOException(
+              "libvirtd did not start: " + Files.readString(dir.resolve("libvirtd.log")), e);
+        }
+        pause();
+      }
+    }
+  }
+
+  private static void pause() throws IOException {
+    try {
+      Thread.sleep(100);
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IOException(e);
+    }
+  }
+
+  /** Kills the daemon; guests run on. */
+  public void killDaemon() throws IOException {
+    daemon.destroyForcibly();
+    try {
+      daemon.waitFor();
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IOException(e);
+    }
+  }
+
+  /**
+   * Lets the account in over SSH, on a port of loopback; gives the site's address that way. The
+   * server runs as the account, which is given a shell in the server's own view of the accounts.
+   *
+   * @param more more parameters, beginning with {@code &}
+   */
+  public String overSsh(String more) throws IOException {
+    Path ssh = Files.createDirectories(dir.resolve("ssh"));
+    for (String key : List.of("host_key", "key")) {
+      if (Files.notExists(ssh.resolve(key))) {
+        exec(List.of("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", ssh + "/" + key));
+      }
+    }
+    if (sshPort == 0) {
+      try (ServerSocket socket = new ServerSocket(0, 1, InetAddress.getLoopbackAddress())) {
+        sshPort = socket.getLocalPort();
+      }
+    }
+    Files.copy(
+        ssh.resolve("key.pub"),
+        ssh.resolve("authorized_keys"),
+        StandardCopyOption.REPLACE_EXISTING);
+    Files.writeString(
+        ssh.resolve("known_hosts"),
+        "[127.0.0.1]:" + sshPort + " " + Files.readString(ssh.resolve("host_key.pub")));
+    Files.writeString(
+        ssh.resolve("sshd.conf"),
+        String.join(
+            "\n",
+            "ListenAddress 127.0.0.1:" + sshPort,
+            "HostKey " + ssh + "/host_key",
+            "AuthorizedKeysFile " + ssh + "/authorized_keys",
+            "PidFile none",
+            "StrictModes no",
+            "UsePAM no",
+            "PasswordAuthentication no",
+            "KbdInteractiveAuthentication no",
+            ""));
+    List<String> server =
+        as(List.of("/usr/sbin/sshd", "-D", "-E", dir + "/sshd.log", "-f", ssh + "/sshd.conf"));
+    if (root()) {
+      StringBuilder accounts = new StringBuilder();
+      for (String line : Files.readAllLines(Path.of("/etc/passwd"))) {
+        String[] fields = line.split(":", -1);
+        if (fields[0].equals(account)) {
+          fields[5] = dir.resolve("home").toString();
+          fields[6] = "/bin/sh";
+        }
+        accounts.append(String.join(":", fields)).append('\n');
+      }
+      Files.writeString(ssh.resolve("passwd"), accounts);
+      exec(List.of("chown", account, ssh + "/host_key"));
+      Files.writeString(dir.resolve("sshd.log"), "");
+      exec(List.of("chown", account, dir + "/sshd.log"));
+      List<String> whole =
+          new ArrayList<>(
+              List.of(
+                  "unshare", "-m", "sh", "-ec", "mount --bind \"$0\" /etc/passwd; exec \"$@\""));
+      whole.add(ssh.resolve("passwd").toString());
+      whole.addAll(server);
+      server = whole;
+    }
+    sshd = new ProcessBuilder(server).redirectErrorStream(true).start();
+    long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(START_SECONDS);
+    while (true) {
+      try (Socket socket = new Socket(InetAddress.getLoopbackAddress(), sshPort)) {
+        break;
+      } catch (IOException e) {
+        if (!sshd.isAlive() || System.nanoTime() > until) {
+          throw new IOException(
+              "sshd did not start: "
+                  + new String(sshd.getInputStream().readAllBytes(), StandardCharsets.UTF_8)
+                  + Files.readString(dir.resolve("sshd.log")),
+              e);
+        }
+        pause();
+      }
+    }
+    return "qemu+ssh://"
+        + account
+        + "@127.0.0.1:"
+        + sshPort
+        + "/session?socket="
+        + socket()
+        + "&keyfile="
+        + ssh
+        + "/key&known_hosts="
+        + ssh
+        + "/known_hosts"
+        + more;
+  }
+
+  /** Kills the SSH server and all connections through it; guests and daemon run on. */
+  public void killSsh() {
+    if (sshd != null) {
+      List<ProcessHandle> all = sshd.descendants().toList();
+      sshd.destroyForcibly();
+      all.forEach(ProcessHandle::destroyForcibly);
+      all.forEach(p -> p.onExit().join());
+    }
+  }
+
+  /** Kills a guest's process, as a loss of power would. */
+  public void killGuest(String name) throws IOException {
+    long pid =
+        Long.parseLong(
+            Files.readString(dir.resolve("run/libvirt/qemu/run/" + name + ".pid")).strip());
+    ProcessHandle guest =
+        ProcessHandle.of(pid).orElseThrow(() -> new IOException(name + " is off"));
+    guest.destroyForcibly();
+    guest.onExit().join();
+  }
+
+  /**
+   * Takes disk images in as a machine with old-bus devices, off.
+   *
+   * @param images raw images, converted to {@code format} in the pool
+   * @param address where the guest answers on the network, at port 8080
+   */
+  public void takeIn(
+      String name, List<Path> images, String format, String cidr, String address, int port)
+      throws IOException {
+    StringBuilder xml =
+        new StringBuilder(
+            "<domain type='qemu' xmlns:qemu='http://libvirt.org/schemas/domain/qemu/1.0'><name>");
+    xml.append(name).append("</name><memory unit='MiB'>160</memory><vcpu>1</vcpu>");
+    xml.append("<os><type arch='x86_64' machine='pc'>hvm</type><boot dev='hd'/></os>");
+    xml.append("<features><acpi/></features><on_crash>destroy</on_crash><devices>");
+    for (int i = 0; i < images.size(); i++) {
+      Path disk = pool().resolve(name + "-" + i + "." + format);
+      exec(
+          List.of(
+              "qemu-img",
+              "convert",
+              "-q",
+              "-O",
+              format,
+              images.get(i).toString(),
+              disk.toString()));
+      if (root()) {
+        exec(List.of("chown", account + ":", disk.toString()));
+      }
+      xml.append("<disk type='file' device='disk'><driver name='qemu' type='").append(format);
+      xml.append("'/><source file='").append(disk).append("'/><target dev='hd");
+      xml.append((char) ('a' + i)).append("' bus='ide'/></disk>");
+    }
+    xml.append(
+        "<channel type='unix'><target type='virtio' name='org.qemu.guest_agent.0'/></channel>");
+    xml.append("<serial type='file'><source path='").append(pool()).append("/").append(name);
+    xml.append(".console'/></serial><memballoon model='none'/></devices><qemu:commandline>");
+    for (String arg :
+        List.of(
+            "-netdev",
+            "user,id=net0,net="
+                + cidr
+                + ",restrict=on,hostfwd=tcp:127.0.0.1:"
+                + port
+                + "-"
+                + address
+                + ":8080",
+            "-device",
+            "e1000,netdev=net0,mac=52:54:00:20:01:21,bus=pci.0,addr=0x10")) {
+      xml.append("<qemu:arg value='").append(arg).append("'/>");
+    }
+    xml.append("</qemu:commandline></domain>");
+    Path file = dir.resolve(name + ".xml");
+    Files.writeString(file, xml);
+    virsh("define", file.toString());
+  }
+
+  /** Ends every guest, disk server and watcher of this host, and its daemon. */
+  @Override
+  public void close() throws IOException {
+    killSsh();
+    killDaemon();
+    String mine = dir.toString();
+    try (Stream<ProcessHandle> all = ProcessHandle.allProcesses()) {
+      for (ProcessHandle p : all.toList()) {
+        Path line = Path.of("/proc/" + p.pid() + "/cmdline");
+        try {
+          if (p.pid() != ProcessHandle.current().pid()
+              && (p.info().command().orElse("").contains("qemu"))
+              && Files.readString(line, StandardCharsets.ISO_8859_1).contains(mine + "/")) {
+            p.destroyForcibly();
+            p.onExit().join();
+          }
+        } catch (java.nio.file.NoSuchFileException e) {
+          // It ended by itself.
+        }
+      }
+    }
+    if (limited) {
+      exec(List.of("umount", pool().toString()));
+    }
+  }
+}

@@ -1,0 +1,79 @@
+package bargelane.standins.host;
+
+import java.io.IOException;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.nio.file.attribute.PosixFilePermissions;
+import java.util.Comparator;
+import java.util.List;
+import java.util.stream.Stream;
+
+/** The small machines that {@code scripts/small-machine} builds, kept in the checkout's target. */
+public final class SmallMachines {
+
+  private SmallMachines() {}
+
+  /** The checkout: the directory above us that has the launcher. */
+  private static Path root() throws IOException {
+    String told = System.getProperty("bargelane.root");
+    for (Path at = Path.of(told == null ? "" : told).toAbsolutePath();
+        at != null;
+        at = at.getParent()) {
+      if (Files.isExecutable(at.resolve("scripts/small-machine"))) {
+        return at;
+      }
+    }
+    throw new IOException("scripts/small-machine is not to be found from here");
+  }
+
+  private static Path build(String what) throws IOException {
+    Path dir = root().resolve("target/small-machines");
+    Process process =
+        new ProcessBuilder(root().resolve("scripts/small-machine").toString(), what, dir.toString())
+            .redirectErrorStream(true)
+            .start();
+    process.getOutputStream().close();
+    String out = new String(process.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
+    try {
+      if (process.waitFor() != 0) {
+        throw new IOException("the small machine could not be built: " + out.strip());
+      }
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IOException(e);
+    }
+    return dir;
+  }
+
+  /** Builds the guest if need be; gives the directory of its disks. */
+  public static Path guest() throws IOException {
+    return build("guest");
+  }
+
+  /** The guest's disks in boot order. */
+  public static List<Path> guestDisks() throws IOException {
+    Path dir = guest();
+    return List.of(dir.resolve("guest-system.img"), dir.resolve("guest-data.img"));
+  }
+
+  /** Builds the refit helper if need be; gives the directory of its kernel and initramfs. */
+  public static Path helper() throws IOException {
+    return build("helper");
+  }
+
+  /** Makes a directory with a short name that other accounts can enter. */
+  public static Path shortDirectory() throws IOException {
+    Path dir = Files.createTempDirectory(Path.of("/tmp"), "bl");
+    return Files.setPosixFilePermissions(dir, PosixFilePermissions.fromString("rwxr-xr-x"));
+  }
+
+  /** Deletes a directory with all that is in it. */
+  public static void delete(Path tree) throws IOException {
+    try (Stream<Path> all = Files.walk(tree)) {
+      for (Path path : all.sorted(Comparator.reverseOrder()).toList()) {
+        Files.deleteIfExists(path);
+      }
+    }
+  }
+}
