@@ -7,11 +7,13 @@ import java.net.URI;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.nio.file.attribute.PosixFilePermissions;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.concurrent.TimeUnit;
+import java.util.function.Function;
 import java.util.stream.Stream;
 
 /**
@@ -27,21 +29,55 @@ public final class Harness implements Closeable {
   private final Path home;
   private final Path runtime;
   private final Map<String, Process> processes = new HashMap<>();
+  private final String classPath;
+  private final Function<String, List<String>> options;
   private String database;
 
-  private Harness(Path root, Path home) throws IOException {
-    this.root = root;
-    this.home = home;
+  private Harness(String classPath, Function<String, List<String>> options) throws IOException {
+    this.root = root();
+    this.classPath = classPath;
+    this.options = options;
+    this.home = Files.createTempDirectory("bargelane");
+    // The database's unprivileged user must be able to get to its data.
+    Files.setPosixFilePermissions(home, PosixFilePermissions.fromString("rwxr-xr-x"));
     this.runtime = Files.createTempDirectory("bl");
   }
 
   /** A harness whose home is a fresh temporary directory. */
   public static Harness create() throws IOException {
-    Path home = Files.createTempDirectory("bargelane");
-    // The database's unprivileged user must be able to get to its data.
-    Files.setPosixFilePermissions(
-        home, java.nio.file.attribute.PosixFilePermissions.fromString("rwxr-xr-x"));
-    return new Harness(root(), home);
+    String named = System.getProperty("bargelane.archives");
+    String classPath =
+        ClassArchive.jars(
+            System.getProperty("surefire.test.class.path", System.getProperty("java.class.path")));
+    ClassArchive archive =
+        ClassArchive.of(
+            named == null ? root().resolve("e2e/target/archives") : Path.of(named), classPath);
+    return new Harness(classPath, archive::reading);
+  }
+
+  /**
+   * Lets every program do some of its work once, ended in order, so that its archive is written.
+   */
+  static void train(ClassArchive archive, String classPath) throws IOException {
+    try (Harness harness = new Harness(classPath, archive::writing)) {
+      harness.all();
+      new Journey(harness.api(), line -> {}).prepare(harness, 60, 600);
+      run(
+          harness.java(
+              "client",
+              "256m",
+              "bargelane.client.Cli",
+              "wave",
+              "show",
+              Journey.WAVE,
+              "--home",
+              harness.home.toString()));
+      for (String name : List.copyOf(harness.processes.keySet())) {
+        Process process = harness.processes.remove(name);
+        process.destroy();
+        ended(process);
+      }
+    }
   }
 
   private static Path root() {
@@ -79,6 +115,7 @@ public final class Harness implements Closeable {
   private Harness standin(String name, String seed, boolean tls) throws IOException {
     List<String> command =
         java(
+            "standin",
             "256m",
             "bargelane.standins.StandinMain",
             "--seed",
@@ -102,6 +139,7 @@ public final class Harness implements Closeable {
   public Harness service(List<String> more) throws IOException {
     List<String> command =
         java(
+            "service",
             "400m",
             "bargelane.service.ServiceMain",
             "--home",
@@ -115,16 +153,19 @@ public final class Harness implements Closeable {
     return this;
   }
 
-  private static List<String> java(String memory, String... arguments) {
+  private List<String> java(String program, String memory, String... arguments) {
     List<String> command =
         new ArrayList<>(
             List.of(
                 Path.of(System.getProperty("java.home"), "bin", "java").toString(),
                 "-XX:+UseSerialGC",
-                "-Xmx" + memory,
-                "-cp",
-                System.getProperty(
-                    "surefire.test.class.path", System.getProperty("java.class.path"))));
+                "-Xmx" + memory));
+    command.addAll(options.apply(program));
+    // Tests are many short lives: their programs are compiled once and not again and better.
+    if (false) {
+      command.add("-XX:TieredStopAtLevel=1");
+    }
+    command.addAll(List.of("-cp", classPath));
     command.addAll(List.of(arguments));
     return command;
   }
@@ -165,23 +206,20 @@ public final class Harness implements Closeable {
   private static String run(List<String> command) throws IOException {
     Process p = new ProcessBuilder(command).redirectError(ProcessBuilder.Redirect.INHERIT).start();
     String out = new String(p.getInputStream().readAllBytes(), StandardCharsets.UTF_8).strip();
-    try {
-      if (p.waitFor() != 0) {
-        throw new IOException(String.join(" ", command) + " failed with " + p.exitValue());
-      }
-    } catch (InterruptedException e) {
-      Thread.currentThread().interrupt();
-      throw new IOException("interrupted", e);
+    if (ended(p) != 0) {
+      throw new IOException(String.join(" ", command) + " failed with " + p.exitValue());
     }
     return out;
   }
 
   /** Ends a process at once, as a power cut would. */
   public void kill(String name) throws IOException {
-    Process p = processes.remove(name);
-    p.destroyForcibly();
+    ended(processes.remove(name).destroyForcibly());
+  }
+
+  private static int ended(Process process) throws IOException {
     try {
-      p.waitFor();
+      return process.waitFor();
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       throw new IOException("interrupted", e);

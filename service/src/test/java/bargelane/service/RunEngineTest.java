@@ -223,6 +223,53 @@ class RunEngineTest {
   }
 
   @Test
+  void whatAStepMakesIsThereOnceThoughTheStepDiedInMaking() throws InterruptedException {
+    AtomicInteger tries = new AtomicInteger();
+    engine.add(
+        new Kind(
+            "maker",
+            List.of(
+                step(
+                    "make",
+                    w -> {
+                      w.makeOnce(
+                          "made",
+                          s -> {
+                            SettingEntity made = new SettingEntity();
+                            made.name = "made-" + tries.incrementAndGet();
+                            made.value = w.runId();
+                            s.persist(made);
+                            s.flush();
+                            if (tries.get() == 1) {
+                              throw new SiteException(
+                                  SiteException.Kind.MAY_PASS, "cut", "killed in the middle", null);
+                            }
+                            return made.name;
+                          });
+                      if (tries.incrementAndGet() == 3) {
+                        throw new SiteException(
+                            SiteException.Kind.MAY_PASS, "cut", "killed right after", null);
+                      }
+                      return Outcome.done(w.note("made").orElseThrow());
+                    })),
+            List.of(),
+            true));
+    drive();
+    String id = start("maker");
+    until(() -> run(id).endedAt != null);
+    assertEquals("done", run(id).state);
+    assertEquals(
+        List.of("made-2"),
+        db.tx(
+            s ->
+                Db.list(
+                    s,
+                    String.class,
+                    "select name from SettingEntity where name like 'made-%' and value = ?1",
+                    id)));
+  }
+
+  @Test
   void aFailureForGoodIsBackedOutAndTold() throws InterruptedException {
     engine.add(
         new Kind(

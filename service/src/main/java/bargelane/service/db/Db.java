@@ -27,6 +27,8 @@ public final class Db implements Closeable {
     config.setUsername(user);
     config.setPassword(password);
     config.setMaximumPoolSize(24);
+    // Signing in is dear (SCRAM, thousands of hashes each): the others are opened when needed.
+    config.setMinimumIdle(3);
     config.setPoolName("bargelane");
     source = new HikariDataSource(config);
     Flyway.configure().dataSource(source).load().migrate();

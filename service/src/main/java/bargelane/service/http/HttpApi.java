@@ -44,7 +44,8 @@ public final class HttpApi implements Closeable {
   private final Db db;
   private final Clock clock;
   private final PrometheusMeterRegistry meters;
-  private final String document;
+  private final Endpoints endpoints;
+  private String document;
 
   public HttpApi(
       int port,
@@ -58,7 +59,7 @@ public final class HttpApi implements Closeable {
     this.db = db;
     this.clock = clock;
     this.meters = meters;
-    this.document = OpenApi.document(endpoints.all());
+    this.endpoints = endpoints;
     this.http =
         Javalin.create(
                 config -> {
@@ -66,7 +67,7 @@ public final class HttpApi implements Closeable {
                   config.jetty.host = "127.0.0.1";
                   config.jetty.port = port;
                   config.http.maxRequestSize = LARGEST_BODY;
-                  routes(config, endpoints, events);
+                  routes(config, events);
                 })
             .start();
   }
@@ -75,7 +76,15 @@ public final class HttpApi implements Closeable {
     return http.port();
   }
 
-  private void routes(JavalinConfig config, Endpoints endpoints, Events events) {
+  /** The API's document, made when it is first asked for. */
+  private synchronized String document() {
+    if (document == null) {
+      document = OpenApi.document(endpoints.all());
+    }
+    return document;
+  }
+
+  private void routes(JavalinConfig config, Events events) {
     var r = config.routes;
     r.exception(
         ProblemException.class,
@@ -119,7 +128,7 @@ public final class HttpApi implements Closeable {
         "/api/v1/openapi.json",
         ctx -> {
           caller(ctx);
-          ctx.contentType("application/json").result(document);
+          ctx.contentType("application/json").result(document());
         });
     r.get(
         "/metrics",

@@ -36,6 +36,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
+import org.hibernate.LockMode;
 import org.hibernate.Session;
 
 /**
@@ -116,34 +117,25 @@ public final class PassRun implements RunKind {
     Side from = TowState.source(leg);
     grow(w, state(w), leg, from);
     TowState state = state(w);
-    if (w.note("pass").isEmpty()) {
-      String id =
-          services
-              .db()
-              .tx(
-                  s -> {
-                    Long number =
-                        Db.first(
-                                s,
-                                Long.class,
-                                "select count(*) from PassEntity where legId = ?1",
-                                leg.id)
-                            .orElse(0L);
-                    PassEntity pass =
-                        Passes.create(
-                            s,
-                            services.clock(),
-                            w.runId(),
-                            w.towId(),
-                            leg.id,
-                            number.intValue() + 1,
-                            "delta",
-                            state.timetable.verify);
-                    return pass.id;
-                  });
-      w.note("pass", id);
-    }
-    String passId = passId(w);
+    String passId =
+        w.makeOnce(
+            "pass",
+            s -> {
+              Long number =
+                  Db.first(
+                          s, Long.class, "select count(*) from PassEntity where legId = ?1", leg.id)
+                      .orElse(0L);
+              return Passes.create(
+                      s,
+                      services.clock(),
+                      w.runId(),
+                      w.towId(),
+                      leg.id,
+                      number.intValue() + 1,
+                      "delta",
+                      state.timetable.verify)
+                  .id;
+            });
     SiteDriver source = services.sites().driver(state.siteId(from));
     Reach reach = state.reach(from);
     Set<String> markers = source.source().markers();
@@ -439,19 +431,28 @@ public final class PassRun implements RunKind {
         services
             .db()
             .tx(s -> Db.list(s, PointEntity.class, "from PointEntity where legId = ?1", leg.id));
-    List<PointEntity> surplus = Retention.surplus(points, p -> p.asOf, state.timetable.keepPoints);
-    for (PointEntity p : surplus) {
+    int removed = 0;
+    for (PointEntity p : Retention.surplus(points, p -> p.asOf, state.timetable.keepPoints)) {
       // The record goes first: nobody may choose a point that is being removed.
-      services
-          .db()
-          .run(
-              s -> {
-                s.remove(s.find(PointEntity.class, p.id));
-                Ledger.drop(s, p.siteId, "point", p.name);
-              });
-      services.ledger().remove(p.siteId, "point", p.name);
+      boolean free =
+          services
+              .db()
+              .tx(
+                  s -> {
+                    s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);
+                    if (TowState.pointsInUse(s, w.towId()).contains(p.id)) {
+                      return false;
+                    }
+                    s.remove(s.find(PointEntity.class, p.id));
+                    Ledger.drop(s, p.siteId, "point", p.name);
+                    return true;
+                  });
+      if (free) {
+        services.ledger().remove(p.siteId, "point", p.name);
+        removed++;
+      }
     }
-    return Outcome.done(surplus.isEmpty() ? "" : surplus.size() + " older points removed");
+    return Outcome.done(removed == 0 ? "" : removed + " older points removed");
   }
 
   private Outcome abandon(Work w) {

@@ -18,6 +18,7 @@ import java.time.Instant;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.function.Function;
 import org.hibernate.Session;
 import org.hibernate.exception.ConstraintViolationException;
 import org.slf4j.Logger;
@@ -372,9 +373,14 @@ public final class RunEngine {
     }
   }
 
-  void storeNotes(RunEntity run, String notes) {
-    db.run(s -> guarded(s, run).notes = notes);
-    run.notes = notes;
+  void storeNotes(RunEntity run, Function<Session, String> make) {
+    run.notes =
+        db.tx(
+            s -> {
+              String notes = make.apply(s);
+              guarded(s, run).notes = notes;
+              return notes;
+            });
   }
 
   void storeResult(RunEntity run, String result) {

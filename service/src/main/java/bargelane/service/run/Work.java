@@ -5,6 +5,8 @@ import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.node.ObjectNode;
 import java.time.Instant;
 import java.util.Optional;
+import java.util.function.Function;
+import org.hibernate.Session;
 
 /**
  * A run while it is driven: its input, and notes that are stored before the next line of code runs.
@@ -89,10 +91,23 @@ public final class Work {
     return notes.get(key).asText();
   }
 
+  /**
+   * The note, made now if it was not: what it names and the note itself are stored in one
+   * transaction, so that neither is ever there without the other.
+   */
+  public String makeOnce(String key, Function<Session, String> make) {
+    if (!notes.has(key)) {
+      ObjectNode with = notes.deepCopy();
+      engine.storeNotes(run, s -> with.put(key, make.apply(s)).toString());
+      notes.setAll(with);
+    }
+    return notes.get(key).asText();
+  }
+
   /** Stores a note. */
   public void note(String key, Object value) {
     notes.set(key, Json.MAPPER.valueToTree(value));
-    engine.storeNotes(run, notes.toString());
+    engine.storeNotes(run, s -> notes.toString());
   }
 
   /** Stores what the run came to; shown with it. */

@@ -18,6 +18,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import org.hibernate.LockMode;
 
 /**
  * Steps that cutover, failback, failover, test and undo are put together from. Each decides from
@@ -112,21 +113,11 @@ final class Moves {
 
   /** Makes a pass as part of this run, and waits for its point. */
   Outcome pass(Work w, String key) {
+    LegEntity leg = leg(w);
     String run =
-        w.noteOnce(
+        w.makeOnce(
             key,
-            () ->
-                services
-                    .db()
-                    .tx(
-                        s ->
-                            PassRun.start(
-                                s,
-                                services.runs(),
-                                w.towId(),
-                                legId(w),
-                                w.runId(),
-                                w.startedBy())));
+            s -> PassRun.start(s, services.runs(), w.towId(), leg.id, w.runId(), w.startedBy()));
     RunEntity pass = services.db().tx(s -> s.find(RunEntity.class, run));
     switch (pass.state) {
       case "done" -> {
@@ -201,37 +192,33 @@ final class Moves {
 
   /** The point that is started: asked for by id, or the leg's newest. */
   PointEntity point(Work w) {
+    LegEntity leg = leg(w);
+    String asked = w.input().path("point").asText("");
     String id =
-        w.noteOnce(
+        w.makeOnce(
             "point",
-            () -> {
-              String asked = w.input().path("point").asText("");
-              return services
-                  .db()
-                  .tx(
-                      s -> {
-                        Optional<PointEntity> found =
-                            asked.isEmpty()
-                                ? TowState.newestPoint(s, s.find(LegEntity.class, legId(w)))
-                                : Db.first(
-                                    s,
-                                    PointEntity.class,
-                                    "from PointEntity where towId = ?1 and (id = ?2 or cast(number as string) = ?2) and legId = ?3",
-                                    w.towId(),
-                                    asked,
-                                    legId(w));
-                        return found.orElseThrow(
-                                () ->
-                                    new RunFailure(
-                                        "point-unknown",
-                                        asked.isEmpty()
-                                            ? "there is no complete recovery point"
-                                            : "there is no recovery point '"
-                                                + asked
-                                                + "' on this side",
-                                        "list them: bargelane point list WAVE"))
-                            .id;
-                      });
+            s -> {
+              // Between the choice and its note nobody thins the leg's points.
+              s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);
+              Optional<PointEntity> found =
+                  asked.isEmpty()
+                      ? TowState.newestPoint(s, leg)
+                      : Db.first(
+                          s,
+                          PointEntity.class,
+                          "from PointEntity where towId = ?1 and (id = ?2 or cast(number as string) = ?2) and legId = ?3",
+                          w.towId(),
+                          asked,
+                          leg.id);
+              return found.orElseThrow(
+                      () ->
+                          new RunFailure(
+                              "point-unknown",
+                              asked.isEmpty()
+                                  ? "there is no complete recovery point"
+                                  : "there is no recovery point '" + asked + "' on this side",
+                              "list them: bargelane point list WAVE"))
+                  .id;
             });
     return services
         .db()

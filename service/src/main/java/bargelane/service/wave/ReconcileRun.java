@@ -139,23 +139,11 @@ final class ReconcileRun implements RunKind {
     boolean tracked =
         side != returned(w) && source.markers().containsAll(state.names(parting.marker(), side));
     String passId =
-        w.noteOnce(
+        w.makeOnce(
             "survey-" + key,
-            () ->
-                services
-                    .db()
-                    .tx(
-                        s ->
-                            Passes.create(
-                                    s,
-                                    services.clock(),
-                                    w.runId(),
-                                    w.towId(),
-                                    null,
-                                    0,
-                                    "survey",
-                                    false)
-                                .id));
+            s ->
+                Passes.create(s, services.clock(), w.runId(), w.towId(), null, 0, "survey", false)
+                    .id);
     for (MemberEntity m : state.members) {
       String name = TowState.nameFor(snapshotName(w, key), reach, m);
       String owner = services.ledger().plan(state.siteId(side), w.towId(), "snapshot", name);

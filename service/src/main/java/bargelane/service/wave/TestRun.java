@@ -93,23 +93,11 @@ final class TestRun implements RunKind {
     TowState state = moves.state(w);
     PointEntity point = moves.point(w);
     String passId =
-        w.noteOnce(
+        w.makeOnce(
             "tally",
-            () ->
-                services
-                    .db()
-                    .tx(
-                        s ->
-                            Passes.create(
-                                    s,
-                                    services.clock(),
-                                    w.runId(),
-                                    w.towId(),
-                                    null,
-                                    0,
-                                    "survey",
-                                    false)
-                                .id));
+            s ->
+                Passes.create(s, services.clock(), w.runId(), w.towId(), null, 0, "survey", false)
+                    .id);
     services
         .passes()
         .offer(

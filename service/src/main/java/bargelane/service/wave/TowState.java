@@ -11,7 +11,9 @@ import java.util.ArrayList;
 import java.util.Collections;
 import java.util.List;
 import java.util.Optional;
+import java.util.Set;
 import java.util.TreeSet;
+import java.util.stream.Collectors;
 import org.hibernate.Session;
 
 /** A tow with all that belongs to it, as it was when it was loaded. */
@@ -157,6 +159,18 @@ public final class TowState {
                 "select coalesce(max(number), 0) from PointEntity where towId = ?1",
                 towId)
             .orElse(0);
+  }
+
+  /** Points that unfinished runs of a tow work with: their ids. Thinning leaves them. */
+  public static Set<String> pointsInUse(Session s, String towId) {
+    return Db.list(
+            s,
+            String.class,
+            "select notes from RunEntity where towId = ?1 and endedAt is null",
+            towId)
+        .stream()
+        .map(notes -> Json.object(notes).path("point").asText())
+        .collect(Collectors.toSet());
   }
 
   /** The newest complete point of the leg. */
