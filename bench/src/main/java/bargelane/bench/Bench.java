@@ -259,7 +259,6 @@ public final class Bench {
     long sent = 0;
     journey.await(
         "two passes after the change",
-        60,
         w ->
             w.path("lastPass").path("number").asInt() >= before + 2
                 && w.path("lastPass").path("state").asText().equals("complete"));

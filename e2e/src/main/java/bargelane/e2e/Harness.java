@@ -23,7 +23,7 @@ import java.util.stream.Stream;
  */
 public final class Harness implements Closeable {
 
-  private static final long START_SECONDS = 90;
+  private static final long START_SECONDS = 300;
 
   private final Path root;
   private final Path home;
@@ -161,10 +161,6 @@ public final class Harness implements Closeable {
                 "-XX:+UseSerialGC",
                 "-Xmx" + memory));
     command.addAll(options.apply(program));
-    // Tests are many short lives: their programs are compiled once and not again and better.
-    if (false) {
-      command.add("-XX:TieredStopAtLevel=1");
-    }
     command.addAll(List.of("-cp", classPath));
     command.addAll(List.of(arguments));
     return command;

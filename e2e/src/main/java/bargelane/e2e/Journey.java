@@ -4,10 +4,11 @@ import bargelane.client.ApiClient;
 import bargelane.client.Follow;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
+import java.time.Duration;
+import java.time.Instant;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.concurrent.TimeUnit;
 import java.util.function.Consumer;
 import java.util.function.Predicate;
 
@@ -18,6 +19,9 @@ import java.util.function.Predicate;
 public final class Journey {
 
   public static final String WAVE = "lending";
+
+  /** How long a slow machine may take; nothing waits that long that goes well. */
+  private static final Duration PATIENCE = Duration.ofMinutes(5);
 
   private final ApiClient api;
   private final Consumer<String> say;
@@ -140,8 +144,8 @@ public final class Journey {
   /**
    * Looks at the wave until it is as wanted; what is waited for is made by the service's own clock.
    */
-  public JsonNode await(String what, int seconds, Predicate<JsonNode> wanted) throws IOException {
-    long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(seconds);
+  public JsonNode await(String what, Predicate<JsonNode> wanted) throws IOException {
+    long until = System.nanoTime() + PATIENCE.toNanos();
     while (true) {
       JsonNode wave = wave();
       if (wanted.test(wave)) {
@@ -150,7 +154,7 @@ public final class Journey {
       if (System.nanoTime() > until) {
         throw new IllegalStateException(
             "not within "
-                + seconds
+                + PATIENCE.toSeconds()
                 + " s: "
                 + what
                 + "; the wave is "
@@ -165,13 +169,12 @@ public final class Journey {
   }
 
   /** Waits for a recovery point whose instant is after {@code instant}. */
-  public JsonNode awaitPoint(java.time.Instant instant, int seconds) throws IOException {
+  public JsonNode awaitPoint(Instant instant) throws IOException {
     return await(
         "a recovery point after " + instant,
-        seconds,
         w ->
             w.path("newestAsOf").isTextual()
-                && java.time.Instant.parse(w.path("newestAsOf").asText()).isAfter(instant));
+                && Instant.parse(w.path("newestAsOf").asText()).isAfter(instant));
   }
 
   /** Whether one gate of all machines is open. */

@@ -242,7 +242,7 @@ final class RealTour extends Narration {
             + mib(journey.wave().path("machines").path(0).path("bytes").asLong())
             + ".");
     check("the full pass is one", full.path("kind").asText().equals("full"));
-    journey.awaitPoint(Instant.now(), 60);
+    journey.awaitPoint(Instant.now());
     JsonNode delta = newestPass();
     say("A delta sent " + mib(delta.path("sent").asLong()) + ".");
     check(
@@ -359,7 +359,7 @@ final class RealTour extends Narration {
 
   private void failback() throws IOException {
     step(9, "Failback: deltas only, and the old hardware again");
-    journey.awaitPoint(Instant.now(), 60);
+    journey.awaitPoint(Instant.now());
     List<Records.Entry> left = home.records(GUEST);
     String former = home.machine(GUEST).disks().get(1).volume();
     JsonNode result = journey.confirmed("failback").path("result");
@@ -394,7 +394,7 @@ final class RealTour extends Narration {
         "and in the annex from there on",
         back.path("records").asLong() > Records.last(all).number());
     check("its former disk is kept", !home.machine(GUEST).disks().get(1).volume().equals(former));
-    JsonNode wave = journey.awaitPoint(Instant.now(), 60);
+    JsonNode wave = journey.awaitPoint(Instant.now());
     check("protection goes on towards the quay", wave.path("leg").path("to").asText().equals(AWAY));
   }
 
@@ -404,8 +404,7 @@ final class RealTour extends Narration {
   private Lost failover() throws IOException {
     step(10, "Failover: the annex's daemon and guest are killed");
     JsonNode shown =
-        journey.await(
-            "an exposure of some seconds", 60, w -> w.path("exposureSeconds").asDouble() > 6);
+        journey.await("an exposure of some seconds", w -> w.path("exposureSeconds").asDouble() > 6);
     home.host.killDaemon();
     Instant killed = Instant.now();
     home.host.killGuest(GUEST);

@@ -195,8 +195,8 @@ public final class Tour extends Narration {
             && full.path("read").asLong() == full.path("total").asLong()
             && full.path("sent").asLong() < allDisks() / 2);
     Instant now = Instant.now();
-    journey.awaitPoint(now, 40);
-    JsonNode wave = journey.awaitPoint(Instant.now(), 40);
+    journey.awaitPoint(now);
+    JsonNode wave = journey.awaitPoint(Instant.now());
     JsonNode delta = api.get("/waves/lending/passes").path(0);
     for (JsonNode p : api.get("/waves/lending/passes")) {
       delta =
@@ -238,9 +238,7 @@ public final class Tour extends Narration {
     }
     JsonNode wave =
         journey.await(
-            "a pass after the test began",
-            40,
-            w -> w.path("lastPass").path("number").asInt() > before);
+            "a pass after the test began", w -> w.path("lastPass").path("number").asInt() > before);
     check(
         "the machines answered in isolation, and the plan is proven", Journey.open(wave, "proven"));
     check(
@@ -316,7 +314,7 @@ public final class Tour extends Narration {
   private void failback() throws IOException {
     step(9, "Failback: the same work on the reverse lane");
     Instant now = Instant.now();
-    journey.awaitPoint(now, 40);
+    journey.awaitPoint(now);
     JsonNode result = journey.confirmed("failback").path("result");
     long crossed = 0;
     for (JsonNode p : api.get("/waves/lending/points")) {
@@ -333,7 +331,7 @@ public final class Tour extends Narration {
         "the machines run at Mill Street again",
         MACHINES.stream().allMatch(m -> runs(harness.estate(), m) && !runs(cloud, m)));
     noneLost(cloud, harness.estate(), AWAY);
-    JsonNode wave = journey.awaitPoint(Instant.now(), 40);
+    JsonNode wave = journey.awaitPoint(Instant.now());
     check(
         "protection goes on towards Saltmarsh and is in step",
         Journey.open(wave, "in step") && wave.path("leg").path("to").asText().equals(AWAY));
@@ -357,8 +355,7 @@ public final class Tour extends Narration {
       disks.put(m, harness.estate().disks(m));
     }
     JsonNode shown =
-        journey.await(
-            "an exposure of some seconds", 40, w -> w.path("exposureSeconds").asDouble() > 6);
+        journey.await("an exposure of some seconds", w -> w.path("exposureSeconds").asDouble() > 6);
     Instant killed = Instant.now();
     harness.kill("estate");
     double exposure =

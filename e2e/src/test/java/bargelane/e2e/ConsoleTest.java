@@ -116,7 +116,7 @@ class ConsoleTest {
       shot(page, "wave-test-running");
       assertThat(page.getByLabel("proven: open").first()).isVisible(within(60));
       assertThat(button(page, "Cutover")).isVisible(within(60));
-      journey.awaitPoint(java.time.Instant.now(), 40);
+      journey.awaitPoint(java.time.Instant.now());
       shot(page, "wave");
 
       // What a refit would change is looked into from the page.

@@ -253,15 +253,13 @@ class FaultsTest {
   @Order(8)
   void aMarkerAdvancesLastAndAPassWhoseSourceScratchIsFullIsGivenUpWithoutHarm()
       throws IOException {
-    journey.awaitPoint(java.time.Instant.now(), 30);
+    journey.awaitPoint(java.time.Instant.now());
     String marker = journey.wave().path("leg").path("marker").asText();
     // No room for a single old block, and reads so slow that the guest writes meanwhile.
     harness.estate().faults(0, -1, 700, -1, "");
     JsonNode wave =
         journey.await(
-            "a pass that failed",
-            60,
-            w -> w.path("lastPass").path("state").asText().equals("failed"));
+            "a pass that failed", w -> w.path("lastPass").path("state").asText().equals("failed"));
     assertTrue(
         wave.path("lastPass").path("problem").asText().contains("scratch"),
         wave.path("lastPass").toString());
@@ -272,7 +270,7 @@ class FaultsTest {
         harness.estate().driver().markers().contains(later),
         "the marker of the newest point still tracks");
     harness.estate().noFaults();
-    journey.awaitPoint(java.time.Instant.now(), 40);
+    journey.awaitPoint(java.time.Instant.now());
     assertFalse(marker.isEmpty());
     assertEquals(0, lost());
     assertTrue(
@@ -283,10 +281,10 @@ class FaultsTest {
   @Test
   @Order(9)
   void aCutConnectionIsTakenUpAgain() throws IOException {
-    journey.awaitPoint(java.time.Instant.now(), 30);
+    journey.awaitPoint(java.time.Instant.now());
     harness.estate().faults(-1, -1, 0, 200_000, "");
     // Each connection is cut after 200 kB; a delta is a few blocks of 64 KiB a disk.
-    journey.awaitPoint(java.time.Instant.now(), 90);
+    journey.awaitPoint(java.time.Instant.now());
     harness.estate().noFaults();
     assertEquals(0, lost());
   }
@@ -306,7 +304,7 @@ class FaultsTest {
     assertTrue(
         harness.saltmarsh().ours().stream().noneMatch(o -> o.startsWith("machine")),
         harness.saltmarsh().ours().toString());
-    journey.awaitPoint(java.time.Instant.now(), 40);
+    journey.awaitPoint(java.time.Instant.now());
     assertTrue(Journey.open(journey.wave(), "in step"));
     assertEquals(0, lost());
   }

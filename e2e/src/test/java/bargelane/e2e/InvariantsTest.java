@@ -89,7 +89,7 @@ class InvariantsTest {
             taken.pass(),
             new bargelane.api.LeaseFailed(taken.epoch(), "may-pass", "this tug only looked"));
     tug = new Tug("of-the-test", desk(), 2, 2);
-    journey.await("the wave is laden", 60, w -> Journey.open(w, "laden"));
+    journey.await("the wave is laden", w -> Journey.open(w, "laden"));
   }
 
   private static java.util.Optional<Lease> again() {
@@ -131,7 +131,7 @@ class InvariantsTest {
   @Test
   @Order(2)
   void aRecoveryPointIsCompleteOfOneInstantAndHasItsManifestBesideIt() throws IOException {
-    journey.awaitPoint(Instant.now(), 30);
+    journey.awaitPoint(Instant.now());
     JsonNode point = newestAtTheCloud();
     List<String> volumes = new ArrayList<>();
     point.path("layers").fieldNames().forEachRemaining(volumes::add);
@@ -166,8 +166,8 @@ class InvariantsTest {
     JsonNode point = newestAtTheCloud();
     String volume = point.path("layers").fieldNames().next();
     String before = harness.saltmarsh().digest(clone(point, volume, "before"));
-    journey.awaitPoint(Instant.now(), 30);
-    journey.awaitPoint(Instant.now(), 30);
+    journey.awaitPoint(Instant.now());
+    journey.awaitPoint(Instant.now());
     assertEquals(before, harness.saltmarsh().digest(clone(point, volume, "after")));
     harness.saltmarsh().call("DELETE", "/v1/volumes/before", null);
     harness.saltmarsh().call("DELETE", "/v1/volumes/after", null);
@@ -176,14 +176,13 @@ class InvariantsTest {
   @Test
   @Order(4)
   void aMarkerAdvancesLastSoThatALostOneMeansACompare() throws IOException {
-    JsonNode wave = journey.awaitPoint(Instant.now(), 30);
+    JsonNode wave = journey.awaitPoint(Instant.now());
     String marker = wave.path("leg").path("marker").asText();
     assertTrue(harness.estate().driver().markers().contains(marker));
     // Somebody removes our markers behind our back, whenever there are some: a pass compares and
     // loses nothing.
     journey.await(
         "a compare",
-        60,
         w -> {
           for (JsonNode p : api.get("/waves/lending/passes")) {
             if (p.path("kind").asText().equals("compare")) {
@@ -204,12 +203,11 @@ class InvariantsTest {
   @Order(5)
   void productionComesFirstNoWriteOfAGuestEverFails() throws IOException {
     harness.estate().faults(64 * 1024, -1, 300, -1, "");
-    journey.await(
-        "a pass ended", 40, w -> w.path("lastPass").path("state").asText().equals("failed"));
+    journey.await("a pass ended", w -> w.path("lastPass").path("state").asText().equals("failed"));
     harness.estate().noFaults();
     assertEquals(0, harness.estate().writeFailures("lending-db"));
     assertEquals(0, harness.estate().writeFailures("lending-app"));
-    journey.awaitPoint(Instant.now(), 40);
+    journey.awaitPoint(Instant.now());
   }
 
   @Test
@@ -277,7 +275,7 @@ class InvariantsTest {
     List<String> own = harness.estate().disks("lending-db");
     List<String> before =
         List.of(harness.estate().digest(own.get(0)), harness.estate().digest(own.get(1)));
-    journey.awaitPoint(Instant.now(), 40);
+    journey.awaitPoint(Instant.now());
     JsonNode failback = journey.confirmed("failback").path("result");
     assertTrue(failback.path("lastPassBytesSent").asLong() < 8 << 20);
     List<String> now = harness.estate().disks("lending-db");
@@ -289,7 +287,7 @@ class InvariantsTest {
     journey.confirmed("undo");
     assertTrue(harness.saltmarsh().runs("lending-db") && !harness.estate().runs("lending-db"));
     assertEquals(own, harness.estate().disks("lending-db"), "undo gives them back");
-    JsonNode wave = journey.awaitPoint(Instant.now(), 40);
+    JsonNode wave = journey.awaitPoint(Instant.now());
     assertEquals("saltmarsh", wave.path("leg").path("from").asText());
   }
 
