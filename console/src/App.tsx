@@ -9,6 +9,8 @@ import { ApiProblem, get, post, remember, type WaveCard } from './api';
 import { useLive } from './live';
 import { Status } from './parts/Status';
 import { Trouble } from './parts/Trouble';
+import { MachinePage } from './pages/MachinePage';
+import { MachinesPage } from './pages/MachinesPage';
 import { OverviewPage } from './pages/OverviewPage';
 import { SignIn } from './pages/SignIn';
 import { WavePage } from './pages/WavePage';
@@ -28,6 +30,9 @@ function Bar({ onSignOut }: { onSignOut: () => void }) {
       <Box component="nav" aria-label="Main" sx={{ display: 'flex', gap: 2 }}>
         <NavLink to="/" end style={linked}>
           Overview
+        </NavLink>
+        <NavLink to="/machines" style={linked}>
+          Machines
         </NavLink>
         {(waves.data ?? []).map((w) => (
           <NavLink key={w.id} to={`/waves/${w.name}`} style={linked}>
@@ -72,6 +77,8 @@ export function App() {
       <Box component="main" sx={{ p: 2, maxWidth: 1500, mx: 'auto' }}>
         <Routes>
           <Route path="/" element={<OverviewPage />} />
+          <Route path="/machines" element={<MachinesPage />} />
+          <Route path="/machines/:machine" element={<MachinePage />} />
           <Route path="/waves/:name" element={<WavePage />} />
           <Route
             path="*"

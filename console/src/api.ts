@@ -42,6 +42,17 @@ export interface Overview {
   now: string; needs: Need[]; gates: Record<string, number>; machines: number; planned: number; waves: WaveCard[]; running: Run[]; recent: Event[];
 }
 
+export interface Machine {
+  id: string; site: string; platformId: string; name: string; cpus: number; memoryMib: number; os: string; firmware: string; on: boolean; fenced: boolean;
+  disks: { volume: string; bytes: number; storage: string }[]; nics: { network: string; address: string; mac: string }[];
+  guest: {
+    hostname: string; os: string; kernel: string; fileSystems: { mount: string; type: string; bytes: number; used: number }[];
+    cards: { name: string; mac: string; addresses: string[] }[]; readAt: string;
+  } | null;
+  labels: Record<string, string>; ownLabels: string[]; wave: string; firstSeen: string; lastSeen: string; vanishedAt: string | null;
+}
+export interface Page<T> { items: T[]; total: number; page: number; size: number }
+
 /** What the service answered instead. */
 export class ApiProblem extends Error {
   constructor(readonly problem: Problem) {

@@ -33,6 +33,11 @@ export function clock(instant: string): string {
   return new Date(instant).toLocaleTimeString(undefined, { hour12: false });
 }
 
+/** Day and time in the reader's zone. */
+export function moment(instant: string): string {
+  return new Date(instant).toLocaleString(undefined, { hour12: false });
+}
+
 /** Seconds between two instants. */
 export function between(from: string, to: string): number {
   return (Date.parse(to) - Date.parse(from)) / 1000;

@@ -1,7 +1,7 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 
-const KINDS = ['run', 'step', 'pass', 'progress', 'point', 'proven', 'landed', 'settled', 'site', 'wave', 'refit'];
+const KINDS = ['run', 'step', 'pass', 'progress', 'point', 'proven', 'landed', 'settled', 'site', 'wave', 'refit', 'machine'];
 const GATHER_MS = 120;
 
 /**

@@ -3,8 +3,12 @@ package bargelane.api;
 import java.time.Instant;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
 
-/** A machine of the inventory. Memory is MiB; {@code guest} is null if no agent ever told. */
+/**
+ * A machine of the inventory. Memory is MiB; {@code guest} is null if no agent ever told; {@code
+ * ownLabels} names the labels that were given by hand.
+ */
 public record MachineView(
     String id,
     String site,
@@ -20,6 +24,7 @@ public record MachineView(
     List<NicView> nics,
     GuestView guest,
     Map<String, String> labels,
+    Set<String> ownLabels,
     String wave,
     Instant firstSeen,
     Instant lastSeen,

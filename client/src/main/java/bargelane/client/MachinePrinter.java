@@ -23,6 +23,15 @@ final class MachinePrinter {
     return String.join(" ", all);
   }
 
+  private static String labels(JsonNode machine) {
+    List<String> all = new ArrayList<>();
+    machine
+        .path("labels")
+        .fields()
+        .forEachRemaining(l -> all.add(l.getKey() + "=" + l.getValue().asText()));
+    return String.join("  ", all);
+  }
+
   static int print(Common c, JsonNode m) {
     if (c.output == Output.Form.json) {
       Output.json(c.out(), m);
@@ -46,7 +55,9 @@ final class MachinePrinter {
         "Power",
         m.path("on").asBoolean() ? "on" : "off",
         "Wave",
-        Output.plain(m.path("wave")));
+        Output.plain(m.path("wave")),
+        "Labels",
+        labels(m));
     Output.rows(
         c.out(),
         Output.Form.table,

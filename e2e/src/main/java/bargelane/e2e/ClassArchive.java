@@ -13,14 +13,15 @@ import java.util.stream.Collectors;
 import java.util.stream.Stream;
 
 /**
- * What the JVM keeps of the classes of one program after it has run once (a dynamic class data
- * archive, JEP 350), so that the next start reads them instead of loading and verifying them again.
- * An archive is bound to the jars of its class path: when one of them is newer it is made again.
+ * What the tests' many starts of the same programs share: what the JVM keeps of the classes of one
+ * program after it has run once (a dynamic class data archive, JEP 350), so that the next start
+ * reads them instead of loading and verifying them again. An archive is bound to the jars of its
+ * class path: when one of them is newer it is made again.
  */
 public final class ClassArchive {
 
   /** The programs that have one each. */
-  static final List<String> PROGRAMS = List.of("service", "standin", "client");
+  static final List<String> PROGRAMS = List.of("service", "standin");
 
   private final Path directory;
   private final String classPath;
@@ -81,10 +82,5 @@ public final class ClassArchive {
   List<String> writing(String program) {
     return List.of(
         "-XX:ArchiveClassesAtExit=" + file(program), "-Xlog:cds=off", "-Xlog:cds+dynamic=off");
-  }
-
-  /** Makes the archives of the own class path in the named directory. */
-  public static void main(String[] args) throws IOException {
-    of(Path.of(args[0]), jars(System.getProperty("java.class.path")));
   }
 }

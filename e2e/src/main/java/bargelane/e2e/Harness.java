@@ -43,15 +43,19 @@ public final class Harness implements Closeable {
     this.runtime = Files.createTempDirectory("bl");
   }
 
-  /** A harness whose home is a fresh temporary directory. */
+  /**
+   * A harness whose home is a fresh temporary directory. Its programs start from class archives in
+   * the directory that the property {@code bargelane.archives} names, if it is set.
+   */
   public static Harness create() throws IOException {
     String named = System.getProperty("bargelane.archives");
     String classPath =
         ClassArchive.jars(
             System.getProperty("surefire.test.class.path", System.getProperty("java.class.path")));
-    ClassArchive archive =
-        ClassArchive.of(
-            named == null ? root().resolve("e2e/target/archives") : Path.of(named), classPath);
+    if (named == null) {
+      return new Harness(classPath, program -> List.of());
+    }
+    ClassArchive archive = ClassArchive.of(Path.of(named), classPath);
     return new Harness(classPath, archive::reading);
   }
 
@@ -62,16 +66,6 @@ public final class Harness implements Closeable {
     try (Harness harness = new Harness(classPath, archive::writing)) {
       harness.all();
       new Journey(harness.api(), line -> {}).prepare(harness, 60, 600);
-      run(
-          harness.java(
-              "client",
-              "256m",
-              "bargelane.client.Cli",
-              "wave",
-              "show",
-              Journey.WAVE,
-              "--home",
-              harness.home.toString()));
       for (String name : List.copyOf(harness.processes.keySet())) {
         Process process = harness.processes.remove(name);
         process.destroy();
@@ -225,6 +219,10 @@ public final class Harness implements Closeable {
   /** Process of a part. */
   public Process process(String name) {
     return processes.get(name);
+  }
+
+  public String databaseUrl() {
+    return database;
   }
 
   public Path home() {

@@ -88,8 +88,9 @@ final class RealTour extends Narration {
     int failures;
     System.out.println(
         "Starting a database, the service, two hypervisor hosts and a guest of its own ...");
-    try (Harness harness = Harness.create();
-        Hosts hosts = new Hosts(0)) {
+    // The service ends before the hosts it works with.
+    try (Hosts hosts = new Hosts(0);
+        Harness harness = Harness.create()) {
       RealTour tour =
           new RealTour(
               harness.database().service(),

@@ -153,7 +153,7 @@ class CliTest {
   @Order(2)
   void jsonIsTheApisAndCsvIsRfc4180() throws IOException {
     JsonNode json = ApiClient.JSON.readTree(done("machine", "list", "--output", "json").out());
-    assertEquals(harness.api().get("/machines?size=100&site=&name=").path("items"), json);
+    assertEquals(harness.api().get("/machines?size=100").path("items"), json);
     String csv = done("site", "list", "--output", "csv").out();
     assertTrue(csv.startsWith("name,kind,status,") && csv.contains("\r\n"));
     JsonNode wave =
@@ -161,8 +161,83 @@ class CliTest {
     assertEquals("lending", wave.path("name").asText());
   }
 
+  private static List<String> chosen(String filter) throws IOException {
+    List<String> names = new ArrayList<>();
+    ApiClient.JSON
+        .readTree(done("machine", "list", "--filter", filter, "--output", "json").out())
+        .forEach(m -> names.add(m.path("name").asText()));
+    return names;
+  }
+
   @Test
   @Order(3)
+  void machinesAreFilteredSortedAndLabelled() throws IOException {
+    assertEquals(List.of("lending-app", "lending-db"), chosen("wave = lending"));
+    assertEquals(List.of(), chosen("wave = lending and not site = mill-street"));
+    assertEquals(List.of("lending-db"), chosen("NAME = Lending-DB or name = 'no such'"));
+    assertEquals(
+        List.of("lending-app", "lending-db"),
+        chosen("name ~ LENDING and site in (mill-street, x)"));
+    JsonNode db =
+        ApiClient.JSON.readTree(done("machine", "show", "lending-db", "--output", "json").out());
+    String address = db.path("nics").path(0).path("address").asText();
+    String network = db.path("nics").path(0).path("network").asText();
+    long mib = db.path("memoryMib").asLong();
+    int disks = db.path("disks").size();
+    assertEquals(List.of("lending-db"), chosen("address = " + address));
+    assertEquals(
+        List.of("lending-db"),
+        chosen("name = lending-db and address in (203.0.113.0/24, " + address + "/24)"));
+    assertEquals(List.of(), chosen("name = lending-db and address != 0.0.0.0/0"));
+    assertTrue(chosen("network = " + network).contains("lending-db"));
+    assertTrue(chosen("network ~ " + network.substring(1)).contains("lending-db"));
+    assertEquals(
+        List.of("lending-db"),
+        chosen("name = lending-db and memory = " + mib + " MiB and disks = " + disks));
+    assertEquals(List.of(), chosen("name = lending-db and memory > " + mib + " MiB"));
+    assertEquals(List.of(), chosen("cpus > 99999999999 or vanished or disk >= 8000 TiB"));
+    assertEquals(
+        List.of("lending-db"),
+        chosen("on and not fenced and firmware != '' and os !~ zz and name = lending-db"));
+
+    assertTrue(
+        done("machine", "label", "--filter", "name ~ lending", "--set", "app=It's lending")
+            .out()
+            .startsWith("2 machines chosen, 2 changed"));
+    assertTrue(
+        done("machine", "label", "lending-db", "--set", "app=It's lending", "--set", "tier=data")
+            .out()
+            .startsWith("1 machines chosen, 1 changed"));
+    assertEquals(
+        List.of("lending-db"), chosen("label.app = \"it's lending\" and label.tier != ''"));
+    assertTrue(done("machine", "show", "lending-db").out().contains("tier=data"));
+    done("site", "scan", "mill-street", "--wait");
+    assertEquals(List.of("lending-db"), chosen("label.tier = data"));
+    done("machine", "label", "--filter", "wave = lending", "--remove", "app", "--remove", "tier");
+    assertEquals(List.of(), chosen("label.tier = data"));
+    assertEquals(
+        List.of("lending-app", "lending-db"),
+        chosen("label.app = lending"),
+        "what the platform tells is uncovered");
+
+    Said wrong = say("machine", "list", "--filter", "name = a and memry > 8 GiB");
+    assertEquals(2, wrong.code());
+    assertTrue(
+        wrong.err().contains("'memry' is not a field, at character 14 of the filter"), wrong.err());
+    assertTrue(wrong.err().contains("memory"));
+    assertEquals(2, say("machine", "label", "lending-db", "--set", "a b=c").code());
+    assertEquals(2, say("machine", "label", "--set", "a=b").code());
+    assertEquals(2, say("machine", "label", "lending-db").code());
+
+    String first = done("machine", "list", "--sort", "-memory", "--size", "1").out();
+    assertTrue(first.contains("1 of ") && first.contains("; more: --page 1"), first);
+    String all = done("machine", "list", "--all", "--output", "csv").out();
+    assertEquals(
+        harness.api().get("/machines?size=1").path("total").asInt() + 1, all.split("\r\n").length);
+  }
+
+  @Test
+  @Order(4)
   void exitCodesTellWhatKindOfTroubleItWas() {
     assertEquals(2, say("wave", "cutover").code(), "wrong usage");
     Said unknown = say("wave", "show", "nothing");
@@ -184,7 +259,7 @@ class CliTest {
   }
 
   @Test
-  @Order(4)
+  @Order(5)
   void everyCommandHasHelpWithAnExample() {
     CommandLine root = Cli.commandLine();
     for (CommandLine noun : root.getSubcommands().values()) {
@@ -202,7 +277,7 @@ class CliTest {
   }
 
   @Test
-  @Order(5)
+  @Order(6)
   void theTestIsFollowedAndItsDossierKept() throws IOException {
     assertTrue(done("wave", "test", "lending", "--wait").out().contains("no block differs"));
     assertTrue(done("dossier", "list").out().contains("test"));

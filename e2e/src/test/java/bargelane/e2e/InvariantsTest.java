@@ -199,8 +199,42 @@ class InvariantsTest {
     journey.work("test");
   }
 
+  private static List<Integer> numbers(JsonNode wave) {
+    List<Integer> all = new ArrayList<>();
+    wave.path("points").forEach(p -> all.add(p.path("number").asInt()));
+    return all;
+  }
+
   @Test
   @Order(5)
+  void aPointThatATestWorksWithIsNotThinnedUntilItIsFinished() throws IOException {
+    String test = api.post("/waves/lending/test", Map.of("hold", true)).path("id").asText();
+    journey.await(
+        "the test is held",
+        w -> {
+          JsonNode run = api.get("/runs/" + test);
+          for (JsonNode step : run.path("steps")) {
+            if (step.path("name").asText().equals("hold")) {
+              return step.path("state").asText().equals("running");
+            }
+          }
+          throw new IllegalStateException("no step holds: " + run);
+        });
+    String from = api.get("/runs/" + test).path("steps").path(0).path("detail").asText();
+    int used = Integer.parseInt(from.replaceFirst("from point (\\d+) .*", "$1"));
+    JsonNode later =
+        journey.await(
+            "more points than are kept",
+            w -> numbers(w).stream().mapToInt(n -> n).max().orElseThrow() >= used + 8);
+    assertTrue(numbers(later).contains(used), numbers(later).toString());
+    assertTrue(numbers(later).size() <= 8, numbers(later).toString());
+    api.post("/runs/" + test + "/finish", null);
+    journey.await("the point is thinned", w -> !numbers(w).contains(used));
+    assertEquals("done", api.get("/runs/" + test).path("state").asText());
+  }
+
+  @Test
+  @Order(6)
   void productionComesFirstNoWriteOfAGuestEverFails() throws IOException {
     harness.estate().faults(64 * 1024, -1, 300, -1, "");
     journey.await("a pass ended", w -> w.path("lastPass").path("state").asText().equals("failed"));
@@ -211,7 +245,7 @@ class InvariantsTest {
   }
 
   @Test
-  @Order(6)
+  @Order(7)
   void nothingForeignIsTouchedAndWhatIsTaggedButUnrecordedIsListed() throws IOException {
     String owner = harness.saltmarsh().driver().owned("bargelane/").get(0).owner();
     harness
@@ -254,7 +288,7 @@ class InvariantsTest {
   }
 
   @Test
-  @Order(7)
+  @Order(8)
   void aMachineRunsInOnePlace() throws IOException {
     journey.confirmed("cutover");
     String id = harness.estate().machine("lending-db").path("id").asText();
@@ -270,7 +304,7 @@ class InvariantsTest {
   }
 
   @Test
-  @Order(8)
+  @Order(9)
   void turningRoundMovesOnlyChangesAndNeverWritesTheStoppedSourcesOwnDisks() throws IOException {
     List<String> own = harness.estate().disks("lending-db");
     List<String> before =
@@ -292,7 +326,7 @@ class InvariantsTest {
   }
 
   @Test
-  @Order(9)
+  @Order(10)
   void settledWhereItLandedNothingOfOursIsLeftAndForeignThingsStand() throws IOException {
     journey.confirmed("settle");
     assertEquals(List.of(), harness.estate().ours());

@@ -191,11 +191,19 @@ record Api(
         false,
         r ->
             machines.list(
-                r.query("site"),
-                r.query("name"),
+                r.query("filter"),
                 r.query("sort").isEmpty() ? "name" : r.query("sort"),
                 r.number("page", 0),
                 r.number("size", 50)));
+    e.add(
+        "POST",
+        "/machines/labels",
+        200,
+        "Give labels to machines by hand, or take such away",
+        LabelEdit.class,
+        LabelResult.class,
+        false,
+        r -> machines.label(r.body(LabelEdit.class), r.caller().account()));
     e.add(
         "GET",
         "/machines/{machine}",

@@ -164,7 +164,7 @@ public final class BargeLane implements Closeable {
             clock,
             accounts,
             sites,
-            new Machines(db),
+            new Machines(db, events),
             new Assessments(db, clock),
             new Lanes(db),
             waves,

@@ -34,4 +34,40 @@ public class MachineEntity {
 
   @Column(name = "vanished_at")
   public Instant vanishedAt;
+
+  /** Labels that were given by hand, as JSON. */
+  @JdbcTypeCode(SqlTypes.JSON)
+  @Column(name = "own_labels")
+  public String ownLabels = "{}";
+
+  // What follows the database tells from the facts; lists are filtered and sorted by it.
+
+  @Column(insertable = false, updatable = false)
+  public int cpus;
+
+  @Column(name = "memory_bytes", insertable = false, updatable = false)
+  public long memoryBytes;
+
+  @Column(name = "disk_count", insertable = false, updatable = false)
+  public int diskCount;
+
+  @Column(name = "disk_bytes", insertable = false, updatable = false)
+  public long diskBytes;
+
+  @Column(insertable = false, updatable = false)
+  public String os;
+
+  @Column(insertable = false, updatable = false)
+  public String firmware;
+
+  @Column(insertable = false, updatable = false)
+  public boolean powered;
+
+  @Column(insertable = false, updatable = false)
+  public boolean fenced;
+
+  /** Those of the platform and those by hand. */
+  @JdbcTypeCode(SqlTypes.JSON)
+  @Column(insertable = false, updatable = false)
+  public String labels;
 }

@@ -2,6 +2,8 @@ package bargelane.service.site;
 
 import bargelane.api.DiskView;
 import bargelane.api.GuestView;
+import bargelane.api.LabelEdit;
+import bargelane.api.LabelResult;
 import bargelane.api.MachineView;
 import bargelane.api.NicView;
 import bargelane.api.Page;
@@ -9,24 +11,37 @@ import bargelane.core.site.Inventory.GuestFacts;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.db.Db;
 import bargelane.service.db.Json;
+import bargelane.service.event.Events;
 import bargelane.service.http.ProblemException;
-import bargelane.service.wave.MemberEntity;
-import bargelane.service.wave.TowEntity;
-import bargelane.service.wave.WaveEntity;
+import com.fasterxml.jackson.core.type.TypeReference;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.TreeMap;
+import java.util.regex.Pattern;
 import org.hibernate.Session;
 
 /** The inventory's machines. */
 public final class Machines {
 
   private static final Map<String, String> SORTS =
-      Map.of("name", "m.name", "lastSeen", "m.lastSeen", "firstSeen", "m.firstSeen");
+      Map.of(
+          "name", "m.name",
+          "os", "m.os",
+          "cpus", "m.cpus",
+          "memory", "m.memoryBytes",
+          "disk", "m.diskBytes",
+          "lastSeen", "m.lastSeen",
+          "firstSeen", "m.firstSeen");
+  private static final int LONGEST_LABEL = 255;
+  private static final Pattern LABEL_NAME = Pattern.compile("[A-Za-z0-9][A-Za-z0-9._/-]{0,62}");
 
   private final Db db;
+  private final Events events;
 
-  public Machines(Db db) {
+  public Machines(Db db, Events events) {
     this.db = db;
+    this.events = events;
   }
 
   /** A machine by id, or by a name that only one has. */
@@ -46,10 +61,12 @@ public final class Machines {
   }
 
   /**
-   * One page; {@code name} is a part of the name, {@code sort} a field, with a dash before it for
-   * descending.
+   * One page of the machines that a filter chooses.
+   *
+   * @param filter as docs/filters.md describes; empty for all
+   * @param sort a field, with a dash before it for descending
    */
-  public Page<MachineView> list(String site, String name, String sort, int page, int size) {
+  public Page<MachineView> list(String filter, String sort, int page, int size) {
     String field = sort.startsWith("-") ? sort.substring(1) : sort;
     if (!SORTS.containsKey(field)) {
       throw ProblemException.invalid(
@@ -57,49 +74,132 @@ public final class Machines {
           "machines can't be sorted by '" + field + "'",
           "sort by one of " + SORTS.keySet().stream().sorted().toList());
     }
-    if (page < 0 || size < 1 || size > 500) {
+    if (page < 0 || size < 1 || size > 500 || (long) page * size > Integer.MAX_VALUE) {
       throw ProblemException.invalid(
           "page-malformed",
           "page " + page + " of size " + size,
           "pages begin at 0, sizes go from 1 to 500");
     }
+    MachineFilter chosen = MachineFilter.of(filter);
+    String where = "from MachineEntity m where " + chosen.condition();
     return db.tx(
         s -> {
-          String siteId = site.isEmpty() ? "" : Sites.find(s, site).id;
-          String where =
-              " from MachineEntity m where (?1 = '' or m.siteId = ?1) and lower(m.name) like ?2";
-          String pattern =
-              "%" + name.toLowerCase(java.util.Locale.ROOT).replace("%", "").replace("_", "") + "%";
           long total =
-              Db.first(s, Long.class, "select count(*)" + where, siteId, pattern).orElse(0L);
+              Db.first(s, Long.class, "select count(*) " + where, chosen.parameters()).orElse(0L);
           List<MachineEntity> rows =
               Db.query(
                       s,
                       MachineEntity.class,
-                      where.strip()
+                      where
                           + " order by "
                           + SORTS.get(field)
                           + (sort.startsWith("-") ? " desc" : "")
                           + ", m.id",
-                      siteId,
-                      pattern)
+                      chosen.parameters())
                   .setFirstResult(page * size)
                   .setMaxResults(size)
                   .getResultList();
-          return new Page<>(rows.stream().map(m -> view(s, m)).toList(), total, page, size);
+          return new Page<>(views(s, rows), total, page, size);
         });
   }
 
-  public MachineView view(String ref) {
-    return db.tx(s -> view(s, find(s, ref)));
+  /**
+   * Gives labels to machines by hand and takes such labels away. What the platform tells stays
+   * known and comes back when the label by hand is taken away.
+   */
+  public LabelResult label(LabelEdit edit, String by) {
+    Map<String, String> set = edit.set() == null ? Map.of() : edit.set();
+    List<String> remove = edit.remove() == null ? List.of() : edit.remove();
+    List<String> named = edit.machines() == null ? List.of() : edit.machines();
+    String filter = edit.filter() == null ? "" : edit.filter();
+    if (named.isEmpty() == filter.isBlank()) {
+      throw ProblemException.invalid(
+          "choice-malformed",
+          named.isEmpty() ? "no machines are chosen" : "machines are named and filtered at once",
+          "name machines, or give a filter");
+    }
+    set.forEach(Machines::checkLabel);
+    if (set.isEmpty() && remove.isEmpty()) {
+      throw ProblemException.invalid(
+          "labels-missing", "no label is given or taken away", "give one, as app=lending");
+    }
+    return db.tx(
+        s -> {
+          List<MachineEntity> chosen;
+          if (named.isEmpty()) {
+            MachineFilter of = MachineFilter.of(filter);
+            chosen =
+                Db.list(
+                    s,
+                    MachineEntity.class,
+                    "from MachineEntity m where " + of.condition(),
+                    of.parameters());
+          } else {
+            chosen = named.stream().map(ref -> find(s, ref)).toList();
+          }
+          int changed = 0;
+          for (MachineEntity m : chosen) {
+            Map<String, String> own = labels(m.ownLabels);
+            Map<String, String> now = new TreeMap<>(own);
+            now.putAll(set);
+            now.keySet().removeAll(remove);
+            if (!now.equals(own)) {
+              m.ownLabels = Json.text(now);
+              changed++;
+            }
+          }
+          if (changed > 0) {
+            events.tell(s, "machine", "", "", by + " labelled " + changed + " machines", null);
+          }
+          return new LabelResult(chosen.size(), changed);
+        });
   }
 
-  private static MachineView view(Session s, MachineEntity m) {
+  private static void checkLabel(String name, String value) {
+    if (!LABEL_NAME.matcher(name).matches()) {
+      throw ProblemException.invalid(
+          "label-malformed",
+          "'" + name + "' can't be the name of a label",
+          "use up to 63 letters, digits and . _ / - and begin with a letter or digit");
+    }
+    if (value == null
+        || value.isEmpty()
+        || value.length() > LONGEST_LABEL
+        || value.chars().anyMatch(Character::isISOControl)) {
+      throw ProblemException.invalid(
+          "label-malformed",
+          "the value of label '" + name + "' is empty, too long or has control characters",
+          "use 1 to " + LONGEST_LABEL + " characters");
+    }
+  }
+
+  private static Map<String, String> labels(String json) {
+    return Json.read(json, new TypeReference<TreeMap<String, String>>() {});
+  }
+
+  public MachineView view(String ref) {
+    return db.tx(s -> views(s, List.of(find(s, ref))).get(0));
+  }
+
+  private static List<MachineView> views(Session s, List<MachineEntity> machines) {
+    Map<String, String> waves = new HashMap<>();
+    for (Object[] row :
+        Db.list(
+            s,
+            Object[].class,
+            "select x.machineId, w.name from MemberEntity x join TowEntity t on t.id = x.towId"
+                + " join WaveEntity w on w.id = t.waveId where x.open and x.machineId in ?1",
+            machines.stream().map(m -> m.id).toList())) {
+      waves.put((String) row[0], (String) row[1]);
+    }
+    return machines.stream().map(m -> view(s, m, waves.getOrDefault(m.id, ""))).toList();
+  }
+
+  private static MachineView view(Session s, MachineEntity m, String wave) {
     MachineFacts f = Json.read(m.facts, MachineFacts.class);
-    String wave =
-        Db.first(s, MemberEntity.class, "from MemberEntity where machineId = ?1 and open", m.id)
-            .map(x -> s.find(WaveEntity.class, s.find(TowEntity.class, x.towId).waveId).name)
-            .orElse("");
+    Map<String, String> own = labels(m.ownLabels);
+    Map<String, String> labels = new TreeMap<>(f.labels());
+    labels.putAll(own);
     return new MachineView(
         m.id,
         s.find(SiteEntity.class, m.siteId).name,
@@ -114,7 +214,8 @@ public final class Machines {
         f.disks().stream().map(d -> new DiskView(d.volume(), d.bytes(), d.storage())).toList(),
         f.nics().stream().map(n -> new NicView(n.network(), n.address(), n.mac())).toList(),
         guest(f.guest()),
-        f.labels(),
+        labels,
+        own.keySet(),
         wave,
         m.firstSeen,
         m.lastSeen,

@@ -1,0 +1,42 @@
+package bargelane.e2e;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import java.io.BufferedReader;
+import java.io.IOException;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
+
+/** A tour as people start it, in a process of its own, told while it goes. */
+final class Tours {
+
+  private Tours() {}
+
+  static void holds(String... options) throws IOException, InterruptedException {
+    List<String> command =
+        new ArrayList<>(
+            List.of(
+                Path.of(System.getProperty("java.home"), "bin", "java").toString(),
+                "-XX:+UseSerialGC",
+                "-Dbargelane.archives=" + System.getProperty("bargelane.archives"),
+                "-cp",
+                System.getProperty(
+                    "surefire.test.class.path", System.getProperty("java.class.path")),
+                "bargelane.e2e.Tour"));
+    command.addAll(List.of(options));
+    Process tour = new ProcessBuilder(command).redirectErrorStream(true).start();
+    try (BufferedReader lines = tour.inputReader()) {
+      String last = "";
+      for (String line = lines.readLine(); line != null; line = lines.readLine()) {
+        System.out.println("tour> " + line);
+        last = line;
+      }
+      assertEquals(0, tour.waitFor(), last);
+      assertTrue(last.matches("tour: [0-9]+ checks held, 0 failed"), last);
+    } finally {
+      tour.destroy();
+    }
+  }
+}

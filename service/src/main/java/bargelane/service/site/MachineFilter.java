@@ -1,0 +1,122 @@
+package bargelane.service.site;
+
+import bargelane.core.filter.Filter;
+import bargelane.core.filter.FilterException;
+import bargelane.service.http.ProblemException;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Locale;
+import java.util.stream.Collectors;
+
+/** A filter as a condition of HQL on a machine {@code m}, its values as positional parameters. */
+final class MachineFilter {
+
+  private static final String WAVE =
+      "coalesce((select w.name from MemberEntity x join TowEntity t on t.id = x.towId"
+          + " join WaveEntity w on w.id = t.waveId where x.machineId = m.id and x.open), '')";
+  private static final String SITE = "(select st.name from SiteEntity st where st.id = m.siteId)";
+
+  private final List<Object> parameters = new ArrayList<>();
+  private final String condition;
+
+  private MachineFilter(Filter filter) {
+    condition = condition(filter);
+  }
+
+  /** Reads an expression; what can't be read is told with its character. */
+  static MachineFilter of(String expression) {
+    try {
+      return new MachineFilter(Filter.parse(expression));
+    } catch (FilterException e) {
+      throw ProblemException.invalid(
+          "filter-malformed",
+          e.getMessage() + ", at character " + (e.position() + 1) + " of the filter",
+          e.remedy());
+    }
+  }
+
+  String condition() {
+    return condition;
+  }
+
+  Object[] parameters() {
+    return parameters.toArray();
+  }
+
+  private String value(Object value) {
+    parameters.add(value);
+    return "?" + parameters.size();
+  }
+
+  private String joined(List<Filter> parts, String by) {
+    return parts.stream().map(this::condition).collect(Collectors.joining(by, "(", ")"));
+  }
+
+  private String condition(Filter f) {
+    if (f instanceof Filter.And and) {
+      return joined(and.all(), " and ");
+    }
+    if (f instanceof Filter.Or or) {
+      return joined(or.any(), " or ");
+    }
+    if (f instanceof Filter.Not not) {
+      return "not " + joined(List.of(not.one()), "");
+    }
+    if (f instanceof Filter.Flag flag) {
+      return switch (flag.field()) {
+        case ON -> "m.powered = true";
+        case FENCED -> "m.fenced = true";
+        default -> "m.vanishedAt is not null";
+      };
+    }
+    if (f instanceof Filter.Number number) {
+      String column =
+          switch (number.field()) {
+            case CPUS -> "m.cpus";
+            case DISKS -> "m.diskCount";
+            case MEMORY -> "m.memoryBytes";
+            default -> "m.diskBytes";
+          };
+      String relation =
+          number.relation() == Filter.Relation.UNEQUAL ? "<>" : number.relation().sign();
+      // Not narrowed to the column's type: a number past its range is compared all the same.
+      return "cast(" + column + " as long) " + relation + " " + value(number.value());
+    }
+    if (f instanceof Filter.Within within) {
+      return within.blocks().stream()
+          .map(b -> yes("machine_within(?, cast(? as inet))", "m.facts, " + value(b)))
+          .collect(Collectors.joining(" or ", "(", ")"));
+    }
+    if (f instanceof Filter.Text text) {
+      return text.values().stream()
+          .map(v -> text(text, v.toLowerCase(Locale.ROOT)))
+          .collect(Collectors.joining(" or ", "(", ")"));
+    }
+    return "1 = 1";
+  }
+
+  private static String yes(String function, String arguments) {
+    return "cast(sql('" + function + "', " + arguments + ") as Boolean) = true";
+  }
+
+  private String text(Filter.Text text, String wanted) {
+    if (text.field() == Filter.Field.NETWORK) {
+      return yes(
+          "machine_on_network(?, ?, ?)", "m.facts, " + value(wanted) + ", " + value(text.part()));
+    }
+    String told =
+        switch (text.field()) {
+          case NAME -> "m.name";
+          case ID -> "m.id";
+          case OS -> "m.os";
+          case FIRMWARE -> "m.firmware";
+          case WAVE -> WAVE;
+          case SITE -> SITE;
+          default ->
+              "coalesce(cast(sql('? ->> ?', m.labels, " + value(text.label()) + ") as String), '')";
+        };
+    return text.part()
+        ? "locate(" + value(wanted) + ", lower(" + told + ")) > 0"
+        : "lower(" + told + ") = " + value(wanted);
+  }
+}
