@@ -42,7 +42,8 @@ final class MachineBench {
       list(api, "by label and memory", "label.app = app-7 and memory > 8 GiB", "name", 0, plain);
       list(api, "by part of the name", "name ~ 77 and not vanished", "name", 0, plain);
       list(api, "by block of addresses", "address = 10.7.0.0/16", "name", 0, plain);
-      list(api, "by wave, of which there are none", "wave = lending", "name", 0, plain);
+
+      list(api, "in no wave, at a site", "wave = '' and site = mill-street", "name", 0, plain);
     }
   }
 

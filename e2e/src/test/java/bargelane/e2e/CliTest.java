@@ -189,6 +189,8 @@ class CliTest {
         List.of("lending-db"),
         chosen("name = lending-db and address in (203.0.113.0/24, " + address + "/24)"));
     assertEquals(List.of(), chosen("name = lending-db and address != 0.0.0.0/0"));
+    assertTrue(chosen("wave = ''").stream().noneMatch(n -> n.startsWith("lending")));
+    assertTrue(chosen("wave ~ ''").contains("lending-db"));
     assertTrue(chosen("network = " + network).contains("lending-db"));
     assertTrue(chosen("network ~ " + network.substring(1)).contains("lending-db"));
     assertEquals(

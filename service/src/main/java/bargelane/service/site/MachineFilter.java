@@ -11,10 +11,12 @@ import java.util.stream.Collectors;
 /** A filter as a condition of HQL on a machine {@code m}, its values as positional parameters. */
 final class MachineFilter {
 
-  private static final String WAVE =
-      "coalesce((select w.name from MemberEntity x join TowEntity t on t.id = x.towId"
-          + " join WaveEntity w on w.id = t.waveId where x.machineId = m.id and x.open), '')";
-  private static final String SITE = "(select st.name from SiteEntity st where st.id = m.siteId)";
+  private static final String IN_WAVE =
+      "m.id in (select x.machineId from MemberEntity x join TowEntity t on t.id = x.towId"
+          + " join WaveEntity w on w.id = t.waveId where x.open and ";
+  private static final String IN_NONE =
+      "m.id not in (select x.machineId from MemberEntity x where x.open)";
+  private static final String AT_SITE = "m.siteId in (select st.id from SiteEntity st where ";
 
   private final List<Object> parameters = new ArrayList<>();
   private final String condition;
@@ -104,18 +106,30 @@ final class MachineFilter {
       return yes(
           "machine_on_network(?, ?, ?)", "m.facts, " + value(wanted) + ", " + value(text.part()));
     }
+    if (text.part() && wanted.isEmpty()) {
+      return "1 = 1";
+    }
+    // Found once, and not once a machine.
+    if (text.field() == Filter.Field.WAVE) {
+      return wanted.isEmpty() ? IN_NONE : IN_WAVE + is("w.name", text.part(), wanted) + ")";
+    }
+    if (text.field() == Filter.Field.SITE) {
+      return AT_SITE + is("st.name", text.part(), wanted) + ")";
+    }
     String told =
         switch (text.field()) {
           case NAME -> "m.name";
           case ID -> "m.id";
           case OS -> "m.os";
           case FIRMWARE -> "m.firmware";
-          case WAVE -> WAVE;
-          case SITE -> SITE;
           default ->
               "coalesce(cast(sql('? ->> ?', m.labels, " + value(text.label()) + ") as String), '')";
         };
-    return text.part()
+    return is(told, text.part(), wanted);
+  }
+
+  private String is(String told, boolean part, String wanted) {
+    return part
         ? "locate(" + value(wanted) + ", lower(" + told + ")) > 0"
         : "lower(" + told + ") = " + value(wanted);
   }

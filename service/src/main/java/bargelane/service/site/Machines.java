@@ -19,6 +19,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.TreeMap;
 import java.util.regex.Pattern;
+import java.util.stream.Collectors;
 import org.hibernate.Session;
 
 /** The inventory's machines. */
@@ -86,20 +87,24 @@ public final class Machines {
         s -> {
           long total =
               Db.first(s, Long.class, "select count(*) " + where, chosen.parameters()).orElse(0L);
-          List<MachineEntity> rows =
+          // The page is found by its ids alone, so that no facts are sorted or skipped over.
+          List<String> ids =
               Db.query(
                       s,
-                      MachineEntity.class,
-                      where
+                      String.class,
+                      "select m.id "
+                          + where
                           + " order by "
                           + SORTS.get(field)
-                          + (sort.startsWith("-") ? " desc" : "")
-                          + ", m.id",
+                          + (sort.startsWith("-") ? " desc, m.id desc" : ", m.id"),
                       chosen.parameters())
                   .setFirstResult(page * size)
                   .setMaxResults(size)
                   .getResultList();
-          return new Page<>(views(s, rows), total, page, size);
+          Map<String, MachineEntity> rows =
+              Db.list(s, MachineEntity.class, "from MachineEntity where id in ?1", ids).stream()
+                  .collect(Collectors.toMap(m -> m.id, m -> m));
+          return new Page<>(views(s, ids.stream().map(rows::get).toList()), total, page, size);
         });
   }
 
