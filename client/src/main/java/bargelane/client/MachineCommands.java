@@ -174,10 +174,11 @@ final class MachineCommands {
       } else {
         out()
             .println(
-                done.path("chosen").asInt()
-                    + " machines chosen, "
+                "changed "
                     + done.path("changed").asInt()
-                    + " changed");
+                    + " of "
+                    + done.path("chosen").asInt()
+                    + " chosen");
       }
       return 0;
     }

@@ -205,11 +205,11 @@ class CliTest {
     assertTrue(
         done("machine", "label", "--filter", "name ~ lending", "--set", "app=It's lending")
             .out()
-            .startsWith("2 machines chosen, 2 changed"));
+            .startsWith("changed 2 of 2 chosen"));
     assertTrue(
         done("machine", "label", "lending-db", "--set", "app=It's lending", "--set", "tier=data")
             .out()
-            .startsWith("1 machines chosen, 1 changed"));
+            .startsWith("changed 1 of 1 chosen"));
     assertEquals(
         List.of("lending-db"), chosen("label.app = \"it's lending\" and label.tier != ''"));
     assertTrue(done("machine", "show", "lending-db").out().contains("tier=data"));
