@@ -403,7 +403,7 @@ final class RealTour extends Narration {
   }
 
   /** What step 11 needs to know of step 10. */
-  private record Lost(double exposure) {}
+  private record Lost(double shown, double exposure) {}
 
   private Lost failover() throws IOException {
     step(10, "Failover: the annex's daemon and guest are killed");
@@ -424,7 +424,7 @@ final class RealTour extends Narration {
             + " after it was asked for.");
     check("the guest runs on the quay", answer(away).path("disk").asText().equals("vda"));
     // A pass that was shipping may still have become a point, newer than the one that was shown.
-    return new Lost(age(result.path("asOf").asText(newest), killed));
+    return new Lost(age(newest, killed), age(result.path("asOf").asText(newest), killed));
   }
 
   private static double age(String asOf, Instant at) {
@@ -473,6 +473,8 @@ final class RealTour extends Narration {
             + ", longest gap "
             + seconds(gap),
         Math.abs(lost.exposure - loss) <= gap + 0.1);
+    check(
+        "no more was lost than was shown: " + seconds(lost.shown), loss <= lost.shown + gap + 0.1);
     check("no number is missing on the quay's disk", Records.missing(all) == 0);
     journey.confirmed("settle");
     check("nothing of ours is left in the annex: " + home.ours(), home.ours().isEmpty());
