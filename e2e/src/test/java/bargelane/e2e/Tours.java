@@ -25,6 +25,7 @@ final class Tours {
                 System.getProperty(
                     "surefire.test.class.path", System.getProperty("java.class.path")),
                 "bargelane.e2e.Tour"));
+    command.addAll(2, Harness.SHORT_LIVED);
     command.addAll(List.of(options));
     Process tour = new ProcessBuilder(command).redirectErrorStream(true).start();
     try (BufferedReader lines = tour.inputReader()) {
