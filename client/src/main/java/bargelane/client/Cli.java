@@ -14,11 +14,19 @@ import picocli.CommandLine.Command;
     mixinStandardHelpOptions = true,
     version = "0.1.0",
     subcommands = {
-      SiteCommands.class, CredentialCommands.class, MachineCommands.class, AssessmentCommands.class,
-          LaneCommands.class,
-      TimetableCommands.class, WaveCommands.class, PointCommands.class, RunCommands.class,
-          DossierCommands.class,
-      EventCommands.class, AutoComplete.GenerateCompletion.class
+      SiteCommands.class,
+      CredentialCommands.class,
+      MachineCommands.class,
+      ConnectionCommands.class,
+      AssessmentCommands.class,
+      LaneCommands.class,
+      TimetableCommands.class,
+      WaveCommands.class,
+      PointCommands.class,
+      RunCommands.class,
+      DossierCommands.class,
+      EventCommands.class,
+      AutoComplete.GenerateCompletion.class
     },
     footer = {"", "Example:", "  bargelane wave show lending"})
 public final class Cli {

@@ -20,7 +20,9 @@ import picocli.CommandLine.Parameters;
     subcommands = {
       MachineCommands.ListMachines.class,
       MachineCommands.Label.class,
-      MachineCommands.Show.class
+      MachineCommands.Show.class,
+      UsageCommand.class,
+      ChangesCommand.OfMachine.class
     })
 final class MachineCommands {
 
@@ -52,7 +54,7 @@ final class MachineCommands {
         names = "--sort",
         defaultValue = "name",
         description =
-            "name, os, cpus, memory, disk, firstSeen or lastSeen; with a dash before it for descending.")
+            "name, os, cpus, memory, disk or firstSeen; with a dash before it for descending.")
     String sort;
 
     @Option(names = "--page", defaultValue = "0", description = "Page, from 0.")

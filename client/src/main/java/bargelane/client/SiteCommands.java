@@ -22,6 +22,7 @@ import picocli.CommandLine.Parameters;
       SiteCommands.Add.class,
       SiteCommands.Check.class,
       SiteCommands.Scan.class,
+      ChangesCommand.OfSite.class,
       SiteCommands.Leftovers.class,
       SiteCommands.Remove.class
     })

@@ -88,7 +88,7 @@ class CliTest {
         dir.resolve("cloud").toString());
     assertTrue(done("site", "check", "mill-street").out().contains("ready"));
     done("site", "check", "saltmarsh");
-    assertTrue(done("site", "scan", "mill-street", "--wait").out().contains("2 appeared"));
+    assertTrue(done("site", "scan", "mill-street", "--wait").out().contains("36 appeared"));
     assertTrue(done("site", "scan", "mill-street", "--wait").out().contains("nothing changed"));
     done("site", "scan", "saltmarsh", "--wait");
     assertTrue(done("machine", "list").out().contains("lending-db"));

@@ -3,6 +3,7 @@ package bargelane.service;
 import bargelane.api.*;
 import bargelane.service.account.Accounts;
 import bargelane.service.assess.Assessments;
+import bargelane.service.connection.Connections;
 import bargelane.service.db.Db;
 import bargelane.service.event.Events;
 import bargelane.service.http.Endpoints;
@@ -14,8 +15,10 @@ import bargelane.service.run.RunEngine;
 import bargelane.service.run.Runs;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.Machines;
+import bargelane.service.site.Scans;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
+import bargelane.service.usage.Usages;
 import bargelane.service.wave.WaveViews;
 import bargelane.service.wave.Waves;
 import io.javalin.http.Cookie;
@@ -33,6 +36,9 @@ record Api(
     Accounts accounts,
     Sites sites,
     Machines machines,
+    Scans scans,
+    Usages usages,
+    Connections connections,
     Assessments assessments,
     Lanes lanes,
     Waves waves,
@@ -174,6 +180,15 @@ record Api(
         r -> scan(r));
     e.add(
         "GET",
+        "/sites/{site}/changes",
+        200,
+        "What scans of a site found different, newest first",
+        Void.class,
+        Page.class,
+        false,
+        r -> scans.changes(r.path("site"), "", r.number("page", 0), r.number("size", 50)));
+    e.add(
+        "GET",
         "/sites/{site}/leftovers",
         200,
         "Things of ours at a site",
@@ -213,6 +228,45 @@ record Api(
         MachineView.class,
         false,
         r -> machines.view(r.path("machine")));
+    e.add(
+        "GET",
+        "/machines/{machine}/changes",
+        200,
+        "What scans found different about a machine, newest first",
+        Void.class,
+        Page.class,
+        false,
+        r -> scans.changes("", r.path("machine"), r.number("page", 0), r.number("size", 50)));
+    e.add(
+        "GET",
+        "/machines/{machine}/usage",
+        200,
+        "What a machine used over a window of time",
+        Void.class,
+        UsageView.class,
+        false,
+        r ->
+            usages.view(
+                r.path("machine"),
+                r.query("from"),
+                r.query("to"),
+                r.query("percentile"),
+                r.number("points", 0)));
+    e.add(
+        "GET",
+        "/connections",
+        200,
+        "Who talks to whom",
+        Void.class,
+        Page.class,
+        false,
+        r ->
+            connections.list(
+                r.query("machine"),
+                r.query("filter"),
+                r.query("sort").isEmpty() ? "-bytes" : r.query("sort"),
+                r.number("page", 0),
+                r.number("size", 50)));
     e.add(
         "GET",
         "/assessments",

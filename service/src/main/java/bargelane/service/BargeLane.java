@@ -6,6 +6,7 @@ import bargelane.service.account.SettingEntity;
 import bargelane.service.account.TokenEntity;
 import bargelane.service.assess.AssessmentEntity;
 import bargelane.service.assess.Assessments;
+import bargelane.service.connection.Connections;
 import bargelane.service.db.Db;
 import bargelane.service.db.Ids;
 import bargelane.service.db.Upkeep;
@@ -23,15 +24,21 @@ import bargelane.service.run.RunEngine;
 import bargelane.service.run.RunEntity;
 import bargelane.service.run.Runs;
 import bargelane.service.run.StepEntity;
+import bargelane.service.site.ChangeEntity;
 import bargelane.service.site.CredentialEntity;
 import bargelane.service.site.Ledger;
+import bargelane.service.site.MachineAddressEntity;
 import bargelane.service.site.MachineEntity;
 import bargelane.service.site.Machines;
 import bargelane.service.site.ScanRun;
+import bargelane.service.site.Scans;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.SiteObjectEntity;
 import bargelane.service.site.Sites;
 import bargelane.service.site.Vault;
+import bargelane.service.usage.UsageCounterEntity;
+import bargelane.service.usage.UsageReading;
+import bargelane.service.usage.Usages;
 import bargelane.service.wave.DossierEntity;
 import bargelane.service.wave.LegEntity;
 import bargelane.service.wave.MemberEntity;
@@ -87,6 +94,9 @@ public final class BargeLane implements Closeable {
           CredentialEntity.class,
           SiteEntity.class,
           MachineEntity.class,
+          MachineAddressEntity.class,
+          ChangeEntity.class,
+          UsageCounterEntity.class,
           SiteObjectEntity.class,
           AssessmentEntity.class,
           LaneEntity.class,
@@ -121,7 +131,10 @@ public final class BargeLane implements Closeable {
     Passes passes = new Passes(db, sites, ledger, events, runs, clock);
     Services services = new Services(db, clock, events, sites, ledger, runs, passes);
     TimetableTask timetable = new TimetableTask(db, runs, clock);
-    runs.add(new ScanRun(sites));
+    Scans scans = new Scans(db, sites, clock);
+    Connections connections = new Connections(db, sites, clock);
+    UsageReading usage = new UsageReading(db, sites, clock);
+    runs.add(new ScanRun(scans, usage, connections));
     runs.add(new PassRun(services));
     WaveRuns.all(services, timetable::watch).forEach(runs::add);
     WaveViews views = new WaveViews(db, events, clock);
@@ -165,6 +178,9 @@ public final class BargeLane implements Closeable {
             accounts,
             sites,
             new Machines(db, events),
+            scans,
+            new Usages(db, clock),
+            connections,
             new Assessments(db, clock),
             new Lanes(db),
             waves,

@@ -2,9 +2,12 @@ package bargelane.sites;
 
 import bargelane.core.finding.Finding;
 import bargelane.core.site.Capabilities;
+import bargelane.core.site.Conversation;
 import bargelane.core.site.Inventory;
+import java.time.Instant;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 
 /**
  * A site of any platform. A site plays whichever role its facets allow, since failback turns every
@@ -25,6 +28,21 @@ public interface SiteDriver {
 
   /** What running machines have used since they were started, by their platform's id. */
   Map<String, Inventory.Usage> usage();
+
+  /**
+   * Samples of use that the platform keeps itself; none where only {@link #usage} tells anything.
+   */
+  default Optional<UsageHistory> history() {
+    return Optional.empty();
+  }
+
+  /**
+   * Who talked to whom, as the platform saw it between two instants; none where it does not watch.
+   * Counts of neighbouring times add up.
+   */
+  default Optional<List<Conversation>> conversations(Instant from, Instant to) {
+    return Optional.empty();
+  }
 
   Source source();
 

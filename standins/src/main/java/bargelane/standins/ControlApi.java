@@ -8,12 +8,16 @@ import bargelane.standins.store.VolumeStore;
 import com.fasterxml.jackson.core.JacksonException;
 import com.fasterxml.jackson.databind.DeserializationFeature;
 import com.fasterxml.jackson.databind.ObjectMapper;
+import com.fasterxml.jackson.databind.SerializationFeature;
+import com.fasterxml.jackson.datatype.jsr310.JavaTimeModule;
 import io.javalin.Javalin;
 import io.javalin.config.RoutesConfig;
 import io.javalin.http.Context;
 import java.io.Closeable;
 import java.io.IOException;
+import java.time.Clock;
 import java.time.Instant;
+import java.time.format.DateTimeParseException;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -53,12 +57,16 @@ final class ControlApi implements Closeable {
   record Owned(String kind, String id, String name, String owner) {}
 
   private static final ObjectMapper JSON =
-      new ObjectMapper().configure(DeserializationFeature.FAIL_ON_UNKNOWN_PROPERTIES, false);
+      new ObjectMapper()
+          .configure(DeserializationFeature.FAIL_ON_UNKNOWN_PROPERTIES, false)
+          .registerModule(new JavaTimeModule())
+          .disable(SerializationFeature.WRITE_DATES_AS_TIMESTAMPS);
 
   private final Host host;
   private final VolumeStore store;
   private final Exports exports;
   private final Javalin http;
+  private final Clock clock = Clock.systemUTC();
 
   ControlApi(Host host, VolumeStore store, Exports exports, int port) {
     this.host = host;
@@ -101,6 +109,9 @@ final class ControlApi implements Closeable {
       Object answer = work.run(ctx);
       if (answer instanceof byte[] bytes) {
         ctx.contentType("application/octet-stream").result(bytes);
+      } else if (answer instanceof History.Body body) {
+        ctx.contentType("application/octet-stream");
+        body.write(ctx.outputStream());
       } else if (answer == null) {
         ctx.status(204);
       } else {
@@ -132,6 +143,19 @@ final class ControlApi implements Closeable {
     r.get("/v1/inventory", with("read", ctx -> inventory()));
     r.get("/v1/owned", with("read", ctx -> owned(ctx.queryParam("owner"))));
     r.get("/v1/machines/{id}", with("read", ctx -> host.machine(ctx.pathParam("id"))));
+    r.get(
+        "/v1/usage",
+        with(
+            "read",
+            ctx ->
+                host.history().usage(instant(ctx, "from"), instant(ctx, "to"), clock.instant())));
+    r.get(
+        "/v1/connections",
+        with(
+            "read",
+            ctx ->
+                host.history()
+                    .connections(instant(ctx, "from"), instant(ctx, "to"), clock.instant())));
     r.get("/v1/machines/{id}/usage", with("read", ctx -> host.usage(ctx.pathParam("id"))));
     r.get(
         "/v1/machines/{id}/way-in",
@@ -194,6 +218,7 @@ final class ControlApi implements Closeable {
         with(
             "volumes",
             ctx -> {
+              host.make(List.of(ctx.pathParam("name")));
               store.owner(ctx.pathParam("name"), body(ctx, SetOwner.class).owner());
               return null;
             }));
@@ -202,6 +227,7 @@ final class ControlApi implements Closeable {
         with(
             "volumes",
             ctx -> {
+              host.make(List.of(ctx.pathParam("name")));
               store.grow(ctx.pathParam("name"), body(ctx, SetSize.class).bytes());
               return null;
             }));
@@ -212,6 +238,7 @@ final class ControlApi implements Closeable {
             "volumes",
             ctx -> {
               CreatePoint p = body(ctx, CreatePoint.class);
+              host.make(p.volumes());
               store.freeze(p.name(), p.owner(), p.volumes());
               return store.point(p.name());
             }));
@@ -252,6 +279,7 @@ final class ControlApi implements Closeable {
             "snapshot",
             ctx -> {
               CreateSnapshot m = body(ctx, CreateSnapshot.class);
+              host.make(m.volumes());
               store.mark(m.name(), m.owner(), m.volumes());
               return null;
             }));
@@ -281,6 +309,15 @@ final class ControlApi implements Closeable {
               host.faults(body(ctx, Faults.class));
               return null;
             }));
+  }
+
+  private static Instant instant(Context ctx, String name) {
+    String told = ctx.queryParam(name);
+    try {
+      return Instant.parse(String.valueOf(told));
+    } catch (DateTimeParseException e) {
+      throw new Refusal(400, "malformed", name + " is no instant: " + told);
+    }
   }
 
   private static void problem(Context ctx, int status, String code, String message) {
@@ -375,6 +412,7 @@ final class ControlApi implements Closeable {
             "instant-too-wide", "one snapshot here reaches the disks of one machine only");
       }
     }
+    host.make(s.volumes());
     store.snapshot(s.name(), s.owner(), s.volumes());
     return null;
   }

@@ -10,6 +10,7 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.security.SecureRandom;
 import java.util.HexFormat;
+import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.ConcurrentHashMap;
@@ -51,6 +52,7 @@ final class Exports implements Closeable {
 
   synchronized Given open(Asked asked) throws IOException {
     close(asked.name());
+    host.make(List.of(asked.volume()));
     BlockDevice device;
     boolean tracks = false;
     if (asked.snapshot() == null || asked.snapshot().isEmpty()) {

@@ -20,6 +20,7 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
 import java.time.Clock;
+import java.util.Collection;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -92,7 +93,7 @@ final class Host implements Closeable {
   /** Starts what was on when the platform last went down. */
   synchronized void resume() throws IOException {
     for (Machine machine : List.copyOf(platform.machines.values())) {
-      if (machine.on()) {
+      if (machine.on() && !platform.unmade.containsKey(machine.id())) {
         try {
           boot(machine);
         } catch (Refusal e) {
@@ -102,6 +103,26 @@ final class Host implements Closeable {
       }
     }
     save();
+  }
+
+  /**
+   * Makes what of these volumes is described only, with the machines they belong to, whose guests
+   * begin to run if they are on.
+   */
+  synchronized void make(Collection<String> volumes) throws IOException {
+    for (Seed.SeedMachine unmade : List.copyOf(platform.unmade.values())) {
+      Machine machine = platform.machines.get(unmade.id());
+      if (machine == null || machine.disks().stream().noneMatch(volumes::contains)) {
+        continue;
+      }
+      Path work = Files.createDirectories(file.resolveSibling("seed"));
+      Seed.make(unmade, store, work);
+      platform.unmade.remove(unmade.id());
+      if (machine.on()) {
+        boot(machine);
+      }
+      save();
+    }
   }
 
   synchronized Machine machine(String id) {
@@ -114,6 +135,10 @@ final class Host implements Closeable {
 
   synchronized List<Machine> machines() {
     return List.copyOf(platform.machines.values());
+  }
+
+  synchronized History history() {
+    return new History(machines(), Map.copyOf(platform.loads), Map.copyOf(platform.talks));
   }
 
   /** Defines a machine that is off. The same name and owner again gives the one that is there. */
@@ -144,6 +169,7 @@ final class Host implements Closeable {
       cpus = size.cpus();
       memory = size.memoryMib();
     }
+    make(asked.disks());
     asked.disks().forEach(store::volume);
     asked.nics().forEach(n -> network(n.network()));
     String prefix = platform.traits.kind().equals("cloud") ? "i-" : "vm-";
@@ -206,6 +232,9 @@ final class Host implements Closeable {
     }
     stop(id);
     platform.machines.remove(id);
+    platform.unmade.remove(id);
+    platform.loads.remove(id);
+    platform.talks.remove(id);
     save();
   }
 
@@ -215,6 +244,7 @@ final class Host implements Closeable {
       throw Refusal.conflict(
           "machine-on", machine.name() + " is on; its disks can be changed when it is off");
     }
+    make(disks);
     disks.forEach(store::volume);
     return put(machine.disks(disks));
   }
@@ -257,6 +287,7 @@ final class Host implements Closeable {
     for (Nic nic : machine.nics()) {
       addressFree(machine, nic);
     }
+    make(machine.disks());
     boot(machine);
     return put(machine.on(true));
   }
@@ -318,13 +349,16 @@ final class Host implements Closeable {
       guest.probe().close();
     }
     for (String disk : machine.disks()) {
-      store.volume(disk).flush();
+      if (!store.described(disk)) {
+        store.volume(disk).flush();
+      }
     }
     return put(machine.on(false));
   }
 
   /** Loopback port that leads to a running guest, whatever network it is on. */
-  synchronized int wayIn(String id) {
+  synchronized int wayIn(String id) throws IOException {
+    make(machine(id).disks());
     Guest guest = guests.get(id);
     if (guest == null) {
       throw Refusal.conflict("machine-off", machine(id).name() + " is off");

@@ -110,4 +110,12 @@ public final class Platform {
   public Map<String, Size> sizes = new LinkedHashMap<>();
   public Map<String, Machine> machines = new LinkedHashMap<>();
   public long nextMachine = 1;
+
+  /** Machines whose disks have no bytes yet, by id. */
+  public Map<String, Seed.SeedMachine> unmade = new LinkedHashMap<>();
+
+  /** What machines are told to have used and to have talked to, by id. */
+  public Map<String, History.Load> loads = new LinkedHashMap<>();
+
+  public Map<String, List<History.Talk>> talks = new LinkedHashMap<>();
 }

@@ -35,7 +35,13 @@ public final class Seed {
    */
   public record SeedDisk(String name, long sizeMib, long fillMib, String storage) {}
 
-  /** A machine to make. */
+  /**
+   * A machine. The disks of one that is made {@code onDemand} are in the inventory from the
+   * beginning, and their bytes and its guest are there from when they are first needed.
+   *
+   * @param load what it is told to have used; none for a machine without usage
+   * @param talks whom its processes are told to have connected to
+   */
   public record SeedMachine(
       String id,
       String name,
@@ -48,7 +54,17 @@ public final class Seed {
       List<Nic> nics,
       List<Ingress> ingress,
       Map<String, String> labels,
-      boolean on) {}
+      boolean on,
+      boolean onDemand,
+      History.Load load,
+      List<History.Talk> talks) {
+    public SeedMachine {
+      zone = zone == null ? "" : zone;
+      ingress = ingress == null ? List.of() : ingress;
+      labels = labels == null ? Map.of() : labels;
+      talks = talks == null ? List.of() : talks;
+    }
+  }
 
   /** The whole file. */
   public record File(
@@ -63,6 +79,7 @@ public final class Seed {
 
   private static final long MIB = 1024 * 1024;
   private static final long RING_BYTES = 4 * MIB;
+  private static final long LARGEST_PARTITION_MIB = 1024;
 
   private Seed() {}
 
@@ -76,7 +93,7 @@ public final class Seed {
     }
   }
 
-  /** Fills a new platform and makes its disks. */
+  /** Fills a new platform and makes those disks that are not left for later. */
   static Platform plant(File file, VolumeStore store, Path work) throws IOException {
     Platform platform = new Platform();
     platform.traits = file.traits();
@@ -88,14 +105,11 @@ public final class Seed {
     file.networks().forEach(n -> platform.networks.put(n.id(), n));
     file.storages().forEach(s -> platform.storages.put(s.id(), s));
     file.sizes().forEach(s -> platform.sizes.put(s.id(), s));
+    List<VolumeRecord> described = new ArrayList<>();
     for (SeedMachine m : file.machines()) {
-      List<String> disks = new ArrayList<>();
-      for (int i = 0; i < m.disks().size(); i++) {
-        SeedDisk disk = m.disks().get(i);
-        String volume = m.id() + "-" + disk.name();
-        Path raw = disk(work, m, disk, i == 0);
-        store.adopt(new VolumeRecord(volume, disk.sizeMib() * MIB, disk.storage(), "", true), raw);
-        disks.add(volume);
+      for (SeedDisk disk : m.disks()) {
+        described.add(
+            new VolumeRecord(volume(m, disk), disk.sizeMib() * MIB, disk.storage(), "", true));
       }
       platform.machines.put(
           m.id(),
@@ -107,16 +121,46 @@ public final class Seed {
               m.memoryMib(),
               m.os(),
               m.firmware(),
-              m.zone() == null ? "" : m.zone(),
-              disks,
+              m.zone(),
+              m.disks().stream().map(d -> volume(m, d)).toList(),
               m.nics(),
-              m.ingress() == null ? List.of() : m.ingress(),
-              m.labels() == null ? Map.of() : m.labels(),
+              m.ingress(),
+              m.labels(),
               m.on(),
               false,
               ""));
+      if (m.load() != null) {
+        platform.loads.put(m.id(), m.load());
+      }
+      if (!m.talks().isEmpty()) {
+        platform.talks.put(m.id(), m.talks());
+      }
+      if (m.onDemand()) {
+        platform.unmade.put(m.id(), m);
+      }
+    }
+    store.describe(described);
+    for (SeedMachine m : file.machines()) {
+      if (!m.onDemand()) {
+        make(m, store, work);
+      }
     }
     return platform;
+  }
+
+  private static String volume(SeedMachine machine, SeedDisk disk) {
+    // A disk that several machines share has a name of its own.
+    return disk.name().startsWith("shared-") ? disk.name() : machine.id() + "-" + disk.name();
+  }
+
+  /** Makes the disks of a machine that are described only. */
+  static void make(SeedMachine machine, VolumeStore store, Path work) throws IOException {
+    for (int i = 0; i < machine.disks().size(); i++) {
+      String volume = volume(machine, machine.disks().get(i));
+      if (store.described(volume)) {
+        store.adopt(volume, disk(work, machine, machine.disks().get(i), i == 0));
+      }
+    }
   }
 
   private static Path disk(Path work, SeedMachine machine, SeedDisk disk, boolean boot)
@@ -125,8 +169,10 @@ public final class Seed {
     Path raw = Files.createTempFile(work, "disk", ".raw");
     try {
       fill(content, machine, disk, boot);
-      run(List.of("truncate", "-s", disk.sizeMib() + "M", raw.toString()), "");
-      // One bootable Linux partition from the first MiB to the end (sfdisk's script format).
+      long mib = Math.min(disk.sizeMib(), Math.max(LARGEST_PARTITION_MIB, 2 * disk.fillMib()));
+      run(List.of("truncate", "-s", mib + "M", raw.toString()), "");
+      // One bootable Linux partition from the first MiB on (sfdisk's script format); what lies
+      // behind it on a large disk is not in use.
       run(
           List.of("/sbin/sfdisk", "--quiet", raw.toString()),
           "label: dos\nstart=2048, type=83" + (boot ? ", bootable" : "") + "\n");
@@ -144,7 +190,7 @@ public final class Seed {
               "-d",
               content.toString(),
               raw.toString(),
-              (disk.sizeMib() - 1) * 1024 + "k"),
+              (mib - 1) * 1024 + "k"),
           "");
       return raw;
     } finally {

@@ -22,6 +22,12 @@ public final class StandinMain implements Callable<Integer> {
       description = "Name of a shipped seed (estate, cloud), or a YAML file.")
   private String seed;
 
+  @Option(
+      names = "--machines",
+      description =
+          "Add made-up machines up to this number when the platform is made; their disks get bytes when they are needed.")
+  private int machines;
+
   @Option(names = "--home", required = true, description = "Directory of its state.")
   private Path home;
 
@@ -48,7 +54,7 @@ public final class StandinMain implements Callable<Integer> {
       String last = Files.readString(addressFile).strip();
       port = Integer.parseInt(last.substring(last.lastIndexOf(':') + 1));
     }
-    StandinServer server = StandinServer.start(seed, home, runtime, port, tls);
+    StandinServer server = StandinServer.start(seed, machines, home, runtime, port, tls);
     Path fresh = home.resolve("address.new");
     Files.writeString(fresh, server.address() + "\n");
     Files.move(

@@ -27,6 +27,17 @@ public final class StandinServer implements Closeable {
    */
   public static StandinServer start(String seed, Path home, Path runtime, int port, boolean tls)
       throws IOException {
+    return start(seed, 0, home, runtime, port, tls);
+  }
+
+  /**
+   * Starts, making the platform from its seed the first time.
+   *
+   * @param machines how many machines it has at least; those that the seed lacks are made up
+   */
+  public static StandinServer start(
+      String seed, int machines, Path home, Path runtime, int port, boolean tls)
+      throws IOException {
     Path store = home.resolve("store");
     Path state = home.resolve("platform.json");
     Platform platform;
@@ -46,7 +57,7 @@ public final class StandinServer implements Closeable {
         }
       }
       Files.createDirectories(home);
-      Seed.File file = Seed.read(seed);
+      Seed.File file = LargeEstate.fill(Seed.read(seed), machines);
       volumes =
           VolumeStore.open(store, file.traits().granularity(), file.traits().markersSurviveCrash());
       Path work = Files.createDirectories(home.resolve("seed"));

@@ -16,6 +16,8 @@ final class MachineFilter {
           + " join WaveEntity w on w.id = t.waveId where x.open and ";
   private static final String IN_NONE =
       "m.id not in (select x.machineId from MemberEntity x where x.open)";
+  private static final String WITHIN =
+      "m.id in (select a.machineId from MachineAddressEntity a where ";
   private static final String AT_SITE = "m.siteId in (select st.id from SiteEntity st where ";
 
   private final List<Object> parameters = new ArrayList<>();
@@ -86,7 +88,7 @@ final class MachineFilter {
     }
     if (f instanceof Filter.Within within) {
       return within.blocks().stream()
-          .map(b -> yes("machine_within(?, cast(? as inet))", "m.facts, " + value(b)))
+          .map(b -> WITHIN + yes("? <<= cast(? as inet)", "a.address, " + value(b)) + ")")
           .collect(Collectors.joining(" or ", "(", ")"));
     }
     if (f instanceof Filter.Text text) {

@@ -32,7 +32,6 @@ public final class Machines {
           "cpus", "m.cpus",
           "memory", "m.memoryBytes",
           "disk", "m.diskBytes",
-          "lastSeen", "m.lastSeen",
           "firstSeen", "m.firstSeen");
   private static final int LONGEST_LABEL = 255;
   private static final Pattern LABEL_NAME = Pattern.compile("[A-Za-z0-9][A-Za-z0-9._/-]{0,62}");
@@ -75,12 +74,7 @@ public final class Machines {
           "machines can't be sorted by '" + field + "'",
           "sort by one of " + SORTS.keySet().stream().sorted().toList());
     }
-    if (page < 0 || size < 1 || size > 500 || (long) page * size > Integer.MAX_VALUE) {
-      throw ProblemException.invalid(
-          "page-malformed",
-          "page " + page + " of size " + size,
-          "pages begin at 0, sizes go from 1 to 500");
-    }
+    checkPage(page, size);
     MachineFilter chosen = MachineFilter.of(filter);
     String where = "from MachineEntity m where " + chosen.condition();
     return db.tx(
@@ -106,6 +100,26 @@ public final class Machines {
                   .collect(Collectors.toMap(m -> m.id, m -> m));
           return new Page<>(views(s, ids.stream().map(rows::get).toList()), total, page, size);
         });
+  }
+
+  /** Refuses a page that can't be. */
+  public static void checkPage(int page, int size) {
+    if (page < 0 || size < 1 || size > 500 || (long) page * size > Integer.MAX_VALUE) {
+      throw ProblemException.invalid(
+          "page-malformed",
+          "page " + page + " of size " + size,
+          "pages begin at 0, sizes go from 1 to 500");
+    }
+  }
+
+  /** The ids of the machines that a filter chooses. */
+  public static List<String> ids(Session s, String filter) {
+    MachineFilter chosen = MachineFilter.of(filter);
+    return Db.list(
+        s,
+        String.class,
+        "select m.id from MachineEntity m where " + chosen.condition(),
+        chosen.parameters());
   }
 
   /**
@@ -205,9 +219,10 @@ public final class Machines {
     Map<String, String> own = labels(m.ownLabels);
     Map<String, String> labels = new TreeMap<>(f.labels());
     labels.putAll(own);
+    SiteEntity site = s.find(SiteEntity.class, m.siteId);
     return new MachineView(
         m.id,
-        s.find(SiteEntity.class, m.siteId).name,
+        site.name,
         m.platformId,
         f.name(),
         f.cpus(),
@@ -223,7 +238,7 @@ public final class Machines {
         own.keySet(),
         wave,
         m.firstSeen,
-        m.lastSeen,
+        m.vanishedAt == null ? site.scannedAt : m.lastSeen,
         m.vanishedAt);
   }
 

@@ -33,6 +33,14 @@ public class SiteEntity {
   @Column(name = "scanned_at")
   public Instant scannedAt;
 
+  /** Up to when the samples of use that the site keeps were read. */
+  @Column(name = "usage_until")
+  public Instant usageUntil;
+
+  /** Up to when the connections that the site saw were read. */
+  @Column(name = "connections_until")
+  public Instant connectionsUntil;
+
   @JdbcTypeCode(SqlTypes.JSON)
   public String findings;
 

@@ -2,13 +2,11 @@ package bargelane.service.site;
 
 import bargelane.api.CredentialEdit;
 import bargelane.api.FindingView;
-import bargelane.api.ScanResult;
 import bargelane.api.SiteAdd;
 import bargelane.api.SiteView;
 import bargelane.core.finding.Finding;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Inventory;
-import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.db.Db;
 import bargelane.service.db.Ids;
 import bargelane.service.db.Json;
@@ -19,12 +17,8 @@ import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.time.Clock;
-import java.time.Instant;
-import java.util.ArrayList;
-import java.util.HashMap;
 import java.util.List;
 import java.util.Locale;
-import java.util.Map;
 import org.hibernate.Session;
 
 /** Sites and their credentials, checks and scans; and the inventory that scans fill. */
@@ -224,78 +218,6 @@ public final class Sites {
     } catch (SiteException e) {
       return null;
     }
-  }
-
-  /** Reads a site's inventory and stores what changed. */
-  public ScanResult scan(String siteId) {
-    SiteDriver driver = driver(siteId);
-    Capabilities capabilities = driver.capabilities();
-    Inventory inventory = driver.inventory();
-    return db.tx(
-        s -> {
-          SiteEntity site =
-              s.find(SiteEntity.class, siteId, org.hibernate.LockMode.PESSIMISTIC_WRITE);
-          site.scannedAt = clock.instant();
-          site.capabilities = Json.text(capabilities);
-          site.inventory = Json.text(inventory);
-          return merge(s, site, inventory, clock.instant());
-        });
-  }
-
-  private static ScanResult merge(Session s, SiteEntity site, Inventory inventory, Instant now) {
-    Map<String, MachineEntity> known = new HashMap<>();
-    Db.list(s, MachineEntity.class, "from MachineEntity where siteId = ?1", site.id)
-        .forEach(m -> known.put(m.platformId, m));
-    List<String> appeared = new ArrayList<>();
-    List<String> changed = new ArrayList<>();
-    List<String> vanished = new ArrayList<>();
-    int seen = 0;
-    for (MachineFacts facts : inventory.machines()) {
-      MachineEntity machine = known.remove(facts.platformId());
-      if (machine == null && !facts.owner().isEmpty()) {
-        continue;
-      }
-      seen++;
-      if (machine == null) {
-        machine = new MachineEntity();
-        machine.id = Ids.next("m");
-        machine.siteId = site.id;
-        machine.platformId = facts.platformId();
-        machine.firstSeen = now;
-        appeared.add(facts.name());
-        fill(machine, facts, now);
-        s.persist(machine);
-      } else {
-        MachineFacts former = Json.read(machine.facts, MachineFacts.class);
-        if (facts.guest().readAt() == null) {
-          // What the guest told once stays known while it is off or its agent away.
-          facts = facts.telling(former.guest());
-        }
-        if (!former.telling(facts.guest()).equals(facts) || machine.vanishedAt != null) {
-          (machine.vanishedAt != null ? appeared : changed).add(facts.name());
-        }
-        fill(machine, facts, now);
-      }
-    }
-    for (MachineEntity gone : known.values()) {
-      if (gone.vanishedAt == null) {
-        gone.vanishedAt = now;
-        vanished.add(gone.name);
-      }
-    }
-    return new ScanResult(
-        seen,
-        appeared,
-        changed,
-        vanished,
-        appeared.isEmpty() && changed.isEmpty() && vanished.isEmpty());
-  }
-
-  private static void fill(MachineEntity machine, MachineFacts facts, Instant now) {
-    machine.name = facts.name();
-    machine.facts = Json.text(facts);
-    machine.lastSeen = now;
-    machine.vanishedAt = null;
   }
 
   public List<SiteView> list() {

@@ -9,6 +9,7 @@ import bargelane.core.finding.Finding.Who;
 import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Capabilities.Reach;
+import bargelane.core.site.Conversation;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.GuestFacts;
 import bargelane.core.site.Inventory.MachineFacts;
@@ -18,6 +19,7 @@ import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import bargelane.sites.Source;
 import bargelane.sites.Target;
+import bargelane.sites.UsageHistory;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.math.BigDecimal;
 import java.net.URI;
@@ -252,6 +254,29 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
       }
     }
     return usage;
+  }
+
+  @Override
+  public Optional<UsageHistory> history() {
+    return Optional.of(new StandinHistory(name, http));
+  }
+
+  @Override
+  public Optional<List<Conversation>> conversations(Instant from, Instant to) {
+    return Optional.of(
+        list(
+            http.get("/v1/connections?from=" + from + "&to=" + to),
+            c ->
+                new Conversation(
+                    text(c, "client"),
+                    text(c, "server"),
+                    text(c, "protocol"),
+                    c.path("port").asInt(),
+                    text(c, "process"),
+                    c.path("count").asLong(),
+                    c.path("bytes").asLong(),
+                    Instant.parse(text(c, "firstSeen")),
+                    Instant.parse(text(c, "lastSeen")))));
   }
 
   @Override

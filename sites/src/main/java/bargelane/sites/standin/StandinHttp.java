@@ -6,6 +6,7 @@ import com.fasterxml.jackson.databind.DeserializationFeature;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import java.io.IOException;
+import java.io.InputStream;
 import java.net.URI;
 import java.net.URLEncoder;
 import java.net.http.HttpClient;
@@ -80,48 +81,77 @@ final class StandinHttp {
     }
   }
 
-  private byte[] send(String method, String path, Optional<byte[]> body, String type) {
-    HttpRequest request =
-        HttpRequest.newBuilder(base.resolve(path))
-            .timeout(TIMEOUT)
-            .header("Authorization", "Bearer " + token)
-            .header("Content-Type", type)
-            .method(method, body.map(BodyPublishers::ofByteArray).orElse(BodyPublishers.noBody()))
-            .build();
-    HttpResponse<byte[]> response;
-    try {
-      response = HTTP.send(request, BodyHandlers.ofByteArray());
+  /** An answer to read while it comes; the caller closes it. */
+  InputStream stream(String path) {
+    HttpResponse<InputStream> response =
+        exchange(
+            request("GET", path, Optional.empty(), "application/json"),
+            BodyHandlers.ofInputStream());
+    if (response.statusCode() < 300) {
+      return response.body();
+    }
+    try (InputStream body = response.body()) {
+      throw refused(response.statusCode(), body.readAllBytes());
     } catch (IOException e) {
-      throw new SiteException(
-          Kind.MAY_PASS,
-          "unreachable",
-          site
-              + " does not answer at "
-              + base
-              + ": "
-              + (e.getMessage() == null ? e.getClass().getSimpleName() : e.getMessage()),
-          e);
+      throw refused(response.statusCode(), new byte[0]);
+    }
+  }
+
+  private byte[] send(String method, String path, Optional<byte[]> body, String type) {
+    HttpResponse<byte[]> response =
+        exchange(request(method, path, body, type), BodyHandlers.ofByteArray());
+    if (response.statusCode() < 300) {
+      return response.body();
+    }
+    throw refused(response.statusCode(), response.body());
+  }
+
+  private HttpRequest request(String method, String path, Optional<byte[]> body, String type) {
+    return HttpRequest.newBuilder(base.resolve(path))
+        .timeout(TIMEOUT)
+        .header("Authorization", "Bearer " + token)
+        .header("Content-Type", type)
+        .method(method, body.map(BodyPublishers::ofByteArray).orElse(BodyPublishers.noBody()))
+        .build();
+  }
+
+  private <T> HttpResponse<T> exchange(HttpRequest request, HttpResponse.BodyHandler<T> handler) {
+    try {
+      return HTTP.send(request, handler);
+    } catch (IOException e) {
+      throw unreachable(e);
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       throw new SiteException(
           Kind.MAY_PASS, "interrupted", "the call to " + site + " was interrupted", e);
     }
-    if (response.statusCode() < 300) {
-      return response.body();
-    }
-    String code = "http-" + response.statusCode();
-    String message = "status " + response.statusCode();
+  }
+
+  /** The site went away before or within an answer. */
+  SiteException unreachable(IOException e) {
+    return new SiteException(
+        Kind.MAY_PASS,
+        "unreachable",
+        site
+            + " does not answer at "
+            + base
+            + ": "
+            + (e.getMessage() == null ? e.getClass().getSimpleName() : e.getMessage()),
+        e);
+  }
+
+  private SiteException refused(int status, byte[] body) {
+    String code = "http-" + status;
+    String message = "status " + status;
     try {
-      JsonNode problem = JSON.readTree(response.body());
+      JsonNode problem = JSON.readTree(body);
       code = problem.path("code").asText(code);
       message = problem.path("message").asText(message);
     } catch (IOException e) {
       message += ", and the answer is not JSON";
     }
     Kind kind =
-        code.equals("marker-lost")
-            ? Kind.MARKER_LOST
-            : response.statusCode() >= 500 ? Kind.MAY_PASS : Kind.FINAL;
-    throw new SiteException(kind, code, site + ": " + message, null);
+        code.equals("marker-lost") ? Kind.MARKER_LOST : status >= 500 ? Kind.MAY_PASS : Kind.FINAL;
+    return new SiteException(kind, code, site + ": " + message, null);
   }
 }

@@ -51,7 +51,12 @@ final class Layer {
     BlockMap map = new BlockMap(mapFile(dir, id), (int) ((size + BLOCK - 1) / BLOCK));
     ByteBuffer block = ByteBuffer.allocate(BLOCK);
     try (FileChannel data = FileChannel.open(dataFile(dir, id), StandardOpenOption.READ)) {
+      long end = data.size();
       for (int i = 0; i < map.length(); i++) {
+        if ((long) i * BLOCK >= end) {
+          map.set(i, BlockMap.ZERO);
+          continue;
+        }
         block.clear();
         while (block.hasRemaining() && data.read(block, (long) i * BLOCK + block.position()) > 0) {
           // until the block is full or the file ends

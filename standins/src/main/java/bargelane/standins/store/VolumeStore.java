@@ -76,6 +76,9 @@ public final class VolumeStore implements Closeable {
       layer(id);
     }
     for (VolumeRecord record : state.volumes.values()) {
+      if (described(record.name())) {
+        continue;
+      }
       volumes.put(record.name(), new Volume(this, record, layer(state.tops.get(record.name()))));
     }
     if (forget) {
@@ -242,8 +245,20 @@ public final class VolumeStore implements Closeable {
     return volume;
   }
 
-  /** Takes a raw image over as a volume; the file is moved away. */
-  public synchronized Volume adopt(VolumeRecord record, Path raw) throws IOException {
+  /** Lists volumes whose bytes come later, by {@link #adopt}. */
+  public synchronized void describe(Collection<VolumeRecord> records) throws IOException {
+    records.forEach(r -> state.volumes.put(r.name(), r));
+    save();
+  }
+
+  /** Whether a volume is listed and has no bytes yet. */
+  public synchronized boolean described(String name) {
+    return state.volumes.containsKey(name) && !state.tops.containsKey(name);
+  }
+
+  /** Takes a raw image over as the bytes of a described volume; the file is moved away. */
+  public synchronized Volume adopt(String name, Path raw) throws IOException {
+    VolumeRecord record = state.volumes.get(name);
     String id = "l" + state.nextLayer++;
     Layer.adopt(raw, dir.resolve("layers"), id, record.size());
     state.layers.put(id, new LayerRecord("", record.size()));
@@ -289,7 +304,7 @@ public final class VolumeStore implements Closeable {
   }
 
   /** All volumes. */
-  public Collection<VolumeRecord> volumes() {
+  public synchronized Collection<VolumeRecord> volumes() {
     return List.copyOf(state.volumes.values());
   }
 

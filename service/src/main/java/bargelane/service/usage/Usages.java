@@ -1,0 +1,151 @@
+package bargelane.service.usage;
+
+import bargelane.api.UsageView;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.core.usage.Coverage;
+import bargelane.core.usage.Metric;
+import bargelane.core.usage.UsageDay;
+import bargelane.core.usage.UsageWindow;
+import bargelane.service.db.Db;
+import bargelane.service.db.Json;
+import bargelane.service.http.ProblemException;
+import bargelane.service.site.MachineEntity;
+import bargelane.service.site.Machines;
+import java.time.Clock;
+import java.time.Duration;
+import java.time.Instant;
+import java.time.LocalDate;
+import java.time.ZoneOffset;
+import java.time.format.DateTimeParseException;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.SortedMap;
+
+/** What machines used, told for a window. */
+public final class Usages {
+
+  private static final Duration USUAL = Duration.ofDays(30);
+  private static final Duration LONGEST = Duration.ofDays(400);
+  private static final int MOST_POINTS = 2000;
+
+  private final Db db;
+  private final Clock clock;
+
+  public Usages(Db db, Clock clock) {
+    this.db = db;
+    this.clock = clock;
+  }
+
+  /**
+   * The figures of one machine.
+   *
+   * @param from beginning of the window; empty for 30 days before its end
+   * @param to its end; empty for now
+   * @param percentile above 0, up to 100
+   * @param points stretches of the course of each metric at most; 0 for none
+   */
+  public UsageView view(String ref, String from, String to, String percentile, int points) {
+    Instant end = to.isEmpty() ? clock.instant() : instant("to", to);
+    Instant begin = from.isEmpty() ? end.minus(USUAL) : instant("from", from);
+    if (!begin.isBefore(end) || Duration.between(begin, end).compareTo(LONGEST) > 0) {
+      throw ProblemException.invalid(
+          "window-malformed",
+          "the window from " + begin + " to " + end + " is empty or longer than 400 days",
+          "give a beginning that lies before the end");
+    }
+    double share = percentile(percentile);
+    if (points < 0 || points > MOST_POINTS) {
+      throw ProblemException.invalid(
+          "points-malformed", points + " points can't be told", "ask for 0 to " + MOST_POINTS);
+    }
+    return db.tx(
+        s -> {
+          MachineEntity machine = Machines.find(s, ref);
+          SortedMap<LocalDate, UsageDay> days =
+              s.doReturningWork(
+                  c ->
+                      UsageDays.read(
+                          c,
+                          machine.id,
+                          LocalDate.ofInstant(begin, ZoneOffset.UTC),
+                          LocalDate.ofInstant(end, ZoneOffset.UTC)));
+          return view(machine, new UsageWindow(begin, end, days), share, points);
+        });
+  }
+
+  private static UsageView view(
+      MachineEntity machine, UsageWindow window, double percentile, int points) {
+    Coverage c = window.coverage();
+    MachineFacts facts = Json.read(machine.facts, MachineFacts.class);
+    List<UsageView.MetricView> metrics = new ArrayList<>();
+    for (Metric metric : Metric.values()) {
+      window
+          .figures(metric, percentile)
+          .ifPresent(
+              f ->
+                  metrics.add(
+                      new UsageView.MetricView(
+                          metric.text(),
+                          metric.unit(),
+                          f.samples(),
+                          f.mean(),
+                          f.percentile(),
+                          f.maximum(),
+                          f.maximumAt(),
+                          f.above().toSeconds(),
+                          points == 0
+                              ? List.of()
+                              : window.course(metric, points).stream()
+                                  .map(Usages::point)
+                                  .toList())));
+    }
+    return new UsageView(
+        machine.name,
+        c.from(),
+        c.to(),
+        percentile,
+        c.expected(),
+        c.held(),
+        c.gaps().stream().map(g -> new UsageView.GapView(g.from(), g.to())).toList(),
+        c.monthsTurn(),
+        c.quartersTurn(),
+        c.warnings(),
+        new UsageView.ConfiguredView(facts.cpus(), facts.memoryMib() << 20),
+        metrics);
+  }
+
+  private static UsageView.PointView point(UsageWindow.Bucket b) {
+    return Double.isNaN(b.mean())
+        ? new UsageView.PointView(b.from(), null, null)
+        : new UsageView.PointView(b.from(), b.mean(), b.maximum());
+  }
+
+  private static double percentile(String told) {
+    if (told.isEmpty()) {
+      return 95;
+    }
+    try {
+      double value = Double.parseDouble(told);
+      if (value > 0 && value <= 100) {
+        return value;
+      }
+    } catch (NumberFormatException e) {
+      // told below
+    }
+    throw ProblemException.invalid(
+        "percentile-malformed",
+        "'" + told + "' is no percentile",
+        "give a number above 0 and up to 100, as 95");
+  }
+
+  private static Instant instant(String name, String told) {
+    try {
+      return Instant.parse(told);
+    } catch (DateTimeParseException e) {
+      throw ProblemException.invalid(
+          "instant-malformed",
+          "'" + told + "' of " + name + " is no instant",
+          "write it as 2026-11-01T00:00:00Z");
+    }
+  }
+}
