@@ -12,6 +12,8 @@ import { Trouble } from './parts/Trouble';
 import { MachinePage } from './pages/MachinePage';
 import { MachinesPage } from './pages/MachinesPage';
 import { OverviewPage } from './pages/OverviewPage';
+import { SitePage } from './pages/SitePage';
+import { SitesPage } from './pages/SitesPage';
 import { SignIn } from './pages/SignIn';
 import { WavePage } from './pages/WavePage';
 
@@ -30,6 +32,9 @@ function Bar({ onSignOut }: { onSignOut: () => void }) {
       <Box component="nav" aria-label="Main" sx={{ display: 'flex', gap: 2 }}>
         <NavLink to="/" end style={linked}>
           Overview
+        </NavLink>
+        <NavLink to="/sites" style={linked}>
+          Sites
         </NavLink>
         <NavLink to="/machines" style={linked}>
           Machines
@@ -77,6 +82,8 @@ export function App() {
       <Box component="main" sx={{ p: 2, maxWidth: 1500, mx: 'auto' }}>
         <Routes>
           <Route path="/" element={<OverviewPage />} />
+          <Route path="/sites" element={<SitesPage />} />
+          <Route path="/sites/:site" element={<SitePage />} />
           <Route path="/machines" element={<MachinesPage />} />
           <Route path="/machines/:machine" element={<MachinePage />} />
           <Route path="/waves/:name" element={<WavePage />} />

@@ -51,6 +51,23 @@ export interface Machine {
   } | null;
   labels: Record<string, string>; ownLabels: string[]; wave: string; firstSeen: string; lastSeen: string; vanishedAt: string | null;
 }
+export interface Metric {
+  metric: string; unit: string; samples: number; mean: number; percentile: number; maximum: number; maximumAt: string; aboveSeconds: number;
+  course: { from: string; mean: number | null; maximum: number | null }[];
+}
+export interface Usage {
+  machine: string; from: string; to: string; percentile: number; expected: number; held: number; gaps: { from: string; to: string }[];
+  monthsTurn: boolean; quartersTurn: boolean; warnings: string[]; configured: { cpus: number; memoryBytes: number }; metrics: Metric[];
+}
+export interface End { address: string; machineId: string | null; machine: string | null }
+export interface Connection {
+  client: End; server: End; protocol: string; port: number; process: string; count: number; bytes: number; firstSeen: string; lastSeen: string; observer: string;
+}
+export interface Change { at: string; site: string; machineId: string; machine: string; kind: string; fact: string; former: string; present: string }
+export interface Site {
+  id: string; name: string; kind: string; address: string; status: string; checkedAt: string | null; scannedAt: string | null; machines: number;
+  platform: string | null; version: string | null; findings: Finding[];
+}
 export interface Page<T> { items: T[]; total: number; page: number; size: number }
 
 /** What the service answered instead. */

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { duration, exposureHistory, size } from './format';
+import { duration, exposureHistory, figure, neighbours, size } from './format';
 
 describe('size', () => {
   it('uses binary units with three digits', () => {
@@ -36,5 +36,33 @@ describe('exposureHistory', () => {
 
   it('is empty without a point', () => {
     expect(exposureHistory([], new Date(0).toISOString())).toEqual([]);
+  });
+});
+
+describe('neighbours', () => {
+  it('gathers the other ends of a machine, the most bytes first', () => {
+    const end = (address: string, machineId: string | null) => ({ address, machineId, machine: machineId });
+    const db = end('10.20.8.21', 'db');
+    const app = end('10.20.1.31', 'app');
+    const seen = [
+      { client: app, server: db, port: 5432, bytes: 10 },
+      { client: app, server: db, port: 22, bytes: 5 },
+      { client: end('198.51.100.9', null), server: db, port: 5432, bytes: 100 },
+      { client: db, server: app, port: 445, bytes: 1 },
+      { client: db, server: db, port: 1, bytes: 1 },
+    ];
+    expect(neighbours(seen, 'db', 'client')).toEqual([
+      { id: null, label: '198.51.100.9', ports: '5432', bytes: 100 },
+      { id: 'app', label: 'app', ports: '22 5432', bytes: 15 },
+    ]);
+    expect(neighbours(seen, 'db', 'server')).toEqual([{ id: 'app', label: 'app', ports: '445', bytes: 1 }]);
+  });
+});
+
+describe('figure', () => {
+  it('tells a value in its unit', () => {
+    expect(figure(1.234, 'processors')).toBe('1.23 CPU');
+    expect(figure(1536, 'bytes/s')).toBe('1.50 KiB/s');
+    expect(figure(120.4, '/s')).toBe('120/s');
   });
 });

@@ -67,3 +67,39 @@ export function exposureHistory(passes: { asOf: string | null; endedAt: string |
   }
   return samples;
 }
+
+/** A measured value with its unit. */
+export function figure(value: number, unit: string): string {
+  switch (unit) {
+    case 'bytes':
+      return size(Math.round(value));
+    case 'bytes/s':
+      return `${size(Math.round(value))}/s`;
+    default: {
+      const digits = value < 10 ? value.toFixed(2) : value.toFixed(0);
+      return unit === 'processors' ? `${digits} CPU` : `${digits}${unit}`;
+    }
+  }
+}
+
+interface Peer { address: string; machineId: string | null; machine: string | null }
+
+export interface Neighbour { id: string | null; label: string; ports: string; bytes: number }
+
+/** Those at the other end of a machine's connections, once each, the most bytes first. */
+export function neighbours(connections: { client: Peer; server: Peer; port: number; bytes: number }[], machine: string, side: 'client' | 'server'): Neighbour[] {
+  const found = new Map<string, { id: string | null; ports: Set<number>; bytes: number }>();
+  const own = side === 'client' ? 'server' : 'client';
+  connections
+    .filter((c) => c[own].machineId === machine && c[side].machineId !== machine)
+    .forEach((c) => {
+      const label = c[side].machine ?? c[side].address;
+      const known = found.get(label) ?? { id: c[side].machineId, ports: new Set<number>(), bytes: 0 };
+      known.ports.add(c.port);
+      known.bytes += c.bytes;
+      found.set(label, known);
+    });
+  return [...found.entries()]
+    .map(([label, n]) => ({ id: n.id, label, ports: [...n.ports].sort((a, b) => a - b).join(' '), bytes: n.bytes }))
+    .sort((a, b) => b.bytes - a.bytes);
+}

@@ -2,6 +2,8 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 
 const KINDS = ['run', 'step', 'pass', 'progress', 'point', 'proven', 'landed', 'settled', 'site', 'wave', 'refit', 'machine'];
+/** After these, what only a scan or a person changes is read again too (queries whose meta says scanned). */
+const SCANNED = ['run', 'site', 'machine'];
 const GATHER_MS = 120;
 
 /**
@@ -14,10 +16,14 @@ export function useLive(): boolean {
   useEffect(() => {
     const stream = new EventSource('/api/v1/events/stream');
     let due: number | undefined;
-    const refresh = () => {
+    let scanned = true;
+    const refresh = (event?: globalThis.Event) => {
+      scanned ||= event === undefined || SCANNED.includes(event.type);
       due ??= window.setTimeout(() => {
         due = undefined;
-        void client.invalidateQueries();
+        const all = scanned;
+        scanned = false;
+        void client.invalidateQueries({ predicate: (query) => all || query.meta?.scanned !== true });
       }, GATHER_MS);
     };
     KINDS.forEach((kind) => stream.addEventListener(kind, refresh));

@@ -2,11 +2,6 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Chip from '@mui/material/Chip';
 import Link from '@mui/material/Link';
-import Table from '@mui/material/Table';
-import TableBody from '@mui/material/TableBody';
-import TableCell from '@mui/material/TableCell';
-import TableHead from '@mui/material/TableHead';
-import TableRow from '@mui/material/TableRow';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
@@ -14,9 +9,13 @@ import { useState, type ReactNode } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
 import { get, post, type Machine } from '../api';
 import { moment, size } from '../format';
+import { Changes } from '../parts/Changes';
 import { Panel } from '../parts/Panel';
 import { Power } from '../parts/Power';
+import { Rows } from '../parts/Rows';
+import { Talks } from '../parts/Talks';
 import { Trouble } from '../parts/Trouble';
+import { UsagePanel } from '../parts/UsagePanel';
 
 function Facts({ facts }: { facts: [string, ReactNode][] }) {
   return (
@@ -32,36 +31,6 @@ function Facts({ facts }: { facts: [string, ReactNode][] }) {
         </Box>
       ))}
     </Box>
-  );
-}
-
-function Rows({ heads, rows, none }: { heads: [string, 'left' | 'right'][]; rows: string[][]; none: string }) {
-  if (rows.length === 0) {
-    return <Typography color="text.secondary">{none}</Typography>;
-  }
-  return (
-    <Table size="small">
-      <TableHead>
-        <TableRow>
-          {heads.map(([head, align]) => (
-            <TableCell key={head} align={align}>
-              {head}
-            </TableCell>
-          ))}
-        </TableRow>
-      </TableHead>
-      <TableBody>
-        {rows.map((row) => (
-          <TableRow key={row.join(' ')}>
-            {row.map((cell, i) => (
-              <TableCell key={heads[i][0]} align={heads[i][1]}>
-                {cell}
-              </TableCell>
-            ))}
-          </TableRow>
-        ))}
-      </TableBody>
-    </Table>
   );
 }
 
@@ -143,6 +112,8 @@ export function MachinePage() {
       <Panel title="Labels" note="what is given by hand goes before what the platform tells">
         <Labels machine={m} />
       </Panel>
+      <UsagePanel machine={m.id} />
+      <Talks machine={m} />
       <Panel title="Disks" note={size(m.disks.reduce((sum, d) => sum + d.bytes, 0))}>
         <Rows
           heads={[
@@ -150,7 +121,7 @@ export function MachinePage() {
             ['Size', 'right'],
             ['Storage', 'left'],
           ]}
-          rows={m.disks.map((d) => [d.volume, size(d.bytes), d.storage])}
+          rows={m.disks.map((d) => ({ key: d.volume, cells: [d.volume, size(d.bytes), d.storage] }))}
           none="No disks."
         />
       </Panel>
@@ -161,9 +132,12 @@ export function MachinePage() {
             ['Address', 'left'],
             ['MAC', 'left'],
           ]}
-          rows={m.nics.map((n) => [n.network, n.address === '' ? 'not told' : n.address, n.mac])}
+          rows={m.nics.map((n, i) => ({ key: String(i), cells: [n.network, n.address === '' ? 'not told' : n.address, n.mac] }))}
           none="No network cards."
         />
+      </Panel>
+      <Panel title="Changes" note="what scans found different, newest first" wide>
+        <Changes path={`/machines/${m.id}`} named={false} />
       </Panel>
       <Panel title="Guest" note={m.guest === null ? '' : `told by its agent at ${moment(m.guest.readAt)}`} wide>
         {m.guest === null ? (
@@ -185,7 +159,7 @@ export function MachinePage() {
                 ['Size', 'right'],
                 ['Used', 'right'],
               ]}
-              rows={m.guest.fileSystems.map((f) => [f.mount, f.type, size(f.bytes), size(f.used)])}
+              rows={m.guest.fileSystems.map((f) => ({ key: f.mount, cells: [f.mount, f.type, size(f.bytes), size(f.used)] }))}
               none="No file systems."
             />
           </Box>

@@ -131,6 +131,7 @@ final class Output {
       }
       out.print(String.join(",", cells) + "\r\n");
     }
+    out.flush(); // a carriage return is no line's end to the writer, which flushes by lines
   }
 
   private static String quote(String cell) {

@@ -5,7 +5,6 @@ import java.io.IOException;
 import java.net.URI;
 import java.nio.file.Files;
 import java.nio.file.Path;
-import java.util.Map;
 
 /**
  * Fills a fresh service with the demo: both sites scanned, the lane joined, the lending wave
@@ -40,7 +39,7 @@ public final class DemoSetup {
     journey.scan("mill-street");
     journey.scan("saltmarsh");
     System.out.println("Planning the wave 'lending': the database and its application ...");
-    journey.lane(Map.of("net-data", "sub-data", "net-staff", "sub-staff"));
+    journey.lane(Journey.NETWORKS);
     journey.timetable(15, 60, 6);
     journey.plan();
     journey.size(journey.assess().path("id").asText());

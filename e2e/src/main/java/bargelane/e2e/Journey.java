@@ -73,6 +73,16 @@ public final class Journey {
     }
   }
 
+  /** A subnet for each network of the demo estate. */
+  static final Map<String, String> NETWORKS =
+      Map.of(
+          "net-data", "sub-data",
+          "net-staff", "sub-staff",
+          "net-public", "sub-public",
+          "net-kiosks", "sub-kiosks",
+          "net-archive", "sub-archive",
+          "net-rooms", "sub-rooms");
+
   public JsonNode lane(Map<String, String> networks) {
     Map<String, Object> body = new LinkedHashMap<>();
     body.put("name", "mill-to-marsh");
@@ -135,7 +145,7 @@ public final class Journey {
     addSite("saltmarsh", harness.saltmarsh());
     scan("mill-street");
     scan("saltmarsh");
-    lane(Map.of("net-data", "sub-data", "net-staff", "sub-staff"));
+    lane(NETWORKS);
     timetable(every, rpo, 6);
     plan();
     size(assess().path("id").asText());

@@ -146,7 +146,7 @@ public final class Tour extends Narration {
     JsonNode whole =
         api.put(
             "/lanes/mill-to-marsh",
-            Map.of("networks", Map.of("net-data", "sub-data", "net-staff", "sub-staff")),
+            Map.of("networks", Journey.NETWORKS),
             "\"" + lane.path("revision").asLong() + "\"");
     check("joined, nothing is missing", whole.path("findings").isEmpty());
     check(

@@ -10,6 +10,7 @@ import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.io.StringWriter;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
@@ -43,6 +44,8 @@ class CliTest {
   static void stop() throws IOException {
     harness.close();
   }
+
+  private static final String LENDING = "name ~ lending and not name ~ elending";
 
   private static Said say(String... arguments) {
     StringWriter out = new StringWriter();
@@ -113,7 +116,20 @@ class CliTest {
             "--keep-addresses");
     assertTrue(lane.out().contains("network-not-joined"));
     assertEquals(1, say("lane", "check", "mill-to-marsh").code());
-    done("lane", "edit", "mill-to-marsh", "--network", "net-staff=sub-staff");
+    done(
+        "lane",
+        "edit",
+        "mill-to-marsh",
+        "--network",
+        "net-staff=sub-staff",
+        "--network",
+        "net-public=sub-public",
+        "--network",
+        "net-kiosks=sub-kiosks",
+        "--network",
+        "net-archive=sub-archive",
+        "--network",
+        "net-rooms=sub-rooms");
     done("lane", "check", "mill-to-marsh");
     done("timetable", "add", "brisk", "--every", "5", "--rpo", "60", "--keep", "6");
     done(
@@ -161,6 +177,98 @@ class CliTest {
     assertEquals("lending", wave.path("name").asText());
   }
 
+  @Test
+  @Order(4)
+  void useAndConnectionsAreReadByAScanAndTold() throws IOException {
+    JsonNode usage =
+        ApiClient.JSON.readTree(
+            done(
+                    "machine",
+                    "usage",
+                    "overdue-notices",
+                    "--days",
+                    "40",
+                    "--percentile",
+                    "100",
+                    "--points",
+                    "40",
+                    "--output",
+                    "json")
+                .out());
+    assertTrue(usage.path("held").asInt() > 0.95 * usage.path("expected").asInt());
+    assertTrue(usage.path("monthsTurn").asBoolean());
+    assertEquals(8, usage.path("metrics").size());
+    JsonNode cpu = usage.path("metrics").path(0);
+    assertEquals(cpu.path("maximum"), cpu.path("percentile"));
+    assertTrue(cpu.path("maximum").asDouble() > 3.5, "its one night a month");
+    assertTrue(cpu.path("course").size() <= 40 && cpu.path("course").size() > 30);
+    String told = done("machine", "usage", "kiosk-gateway").out();
+    assertTrue(
+        told.contains("note: samples cover") && told.contains("turn of a month is not inside"),
+        told);
+    assertTrue(done("machine", "usage", "srv-quill7").out().contains("nothing was measured"));
+    assertEquals(2, say("machine", "usage", "lending-db", "--percentile", "101").code());
+    assertEquals(2, say("machine", "usage", "lending-db", "--from", "yesterday").code());
+    assertEquals(2, say("machine", "usage", "lending-db", "--days", "1", "--to", "x").code());
+    assertEquals(2, say("machine", "usage", "lending-db", "--days", "-3").code());
+
+    JsonNode talks =
+        ApiClient.JSON.readTree(
+            done("connection", "list", "--machine", "lending-db", "--output", "json").out());
+    JsonNode app = null;
+    for (JsonNode talk : talks) {
+      if (talk.path("client").path("machine").asText().equals("lending-app")) {
+        app = talk;
+      }
+      assertTrue(
+          talk.path("client").path("machine").asText().equals("lending-db")
+              || talk.path("server").path("machine").asText().equals("lending-db"));
+    }
+    assertEquals(5432, app.path("port").asInt());
+    long seen = app.path("count").asLong();
+    done("site", "scan", "mill-street", "--wait");
+    JsonNode again =
+        harness.api().get("/connections?machine=lending-app&sort=-count&size=1").path("items");
+    assertTrue(
+        again.path(0).path("count").asLong() >= seen
+            && again.path(0).path("count").asLong() < 1.01 * seen,
+        "what was seen once is not counted twice");
+    String outside = done("connection", "list", "--filter", "name = overdue-notices").out();
+    assertTrue(outside.contains("198.51.100.25 "), outside);
+    assertEquals(2, say("connection", "list", "--sort", "colour").code());
+    assertEquals(
+        2, say("connection", "list", "--machine", "lending-db", "--filter", "cpus > 1").code());
+
+    String changes = done("machine", "changes", "lending-db").out();
+    assertTrue(changes.contains("appeared") && changes.split("\n").length == 2, changes);
+    assertTrue(done("site", "changes", "mill-street", "--size", "5").out().contains("5 of 36"));
+  }
+
+  /** The client in a process of its own: what it prints must have left it when it ends. */
+  @Test
+  @Order(5)
+  void aListOfCommaSeparatedValuesIsPrintedWhole() throws Exception {
+    Process client =
+        new ProcessBuilder(
+                Path.of(System.getProperty("java.home"), "bin", "java").toString(),
+                "-XX:TieredStopAtLevel=1",
+                "-cp",
+                System.getProperty(
+                    "surefire.test.class.path", System.getProperty("java.class.path")),
+                "bargelane.client.Cli",
+                "site",
+                "list",
+                "--output",
+                "csv",
+                "--home",
+                harness.home().toString())
+            .redirectErrorStream(true)
+            .start();
+    String out = new String(client.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
+    assertEquals(0, client.waitFor(), out);
+    assertEquals(3, out.split("\r\n").length, out);
+  }
+
   private static List<String> chosen(String filter) throws IOException {
     List<String> names = new ArrayList<>();
     ApiClient.JSON
@@ -175,9 +283,9 @@ class CliTest {
     assertEquals(List.of("lending-app", "lending-db"), chosen("wave = lending"));
     assertEquals(List.of(), chosen("wave = lending and not site = mill-street"));
     assertEquals(List.of("lending-db"), chosen("NAME = Lending-DB or name = 'no such'"));
+    List<String> lending = List.of("lending-app", "lending-db", "lending-queue");
     assertEquals(
-        List.of("lending-app", "lending-db"),
-        chosen("name ~ LENDING and site in (mill-street, x)"));
+        lending, chosen("name ~ LENDING and name !~ elending and site in (mill-street, x)"));
     JsonNode db =
         ApiClient.JSON.readTree(done("machine", "show", "lending-db", "--output", "json").out());
     String address = db.path("nics").path(0).path("address").asText();
@@ -189,7 +297,9 @@ class CliTest {
         List.of("lending-db"),
         chosen("name = lending-db and address in (203.0.113.0/24, " + address + "/24)"));
     assertEquals(List.of(), chosen("name = lending-db and address != 0.0.0.0/0"));
-    assertTrue(chosen("wave = ''").stream().noneMatch(n -> n.startsWith("lending")));
+    assertEquals(
+        List.of("lending-queue"),
+        chosen("wave = ''").stream().filter(n -> n.startsWith("lending")).toList());
     assertTrue(chosen("wave ~ ''").contains("lending-db"));
     assertTrue(chosen("network = " + network).contains("lending-db"));
     assertTrue(chosen("network ~ " + network.substring(1)).contains("lending-db"));
@@ -203,9 +313,9 @@ class CliTest {
         chosen("on and not fenced and firmware != '' and os !~ zz and name = lending-db"));
 
     assertTrue(
-        done("machine", "label", "--filter", "name ~ lending", "--set", "app=It's lending")
+        done("machine", "label", "--filter", LENDING, "--set", "app=It's lending")
             .out()
-            .startsWith("changed 2 of 2 chosen"));
+            .startsWith("changed 3 of 3 chosen"));
     assertTrue(
         done("machine", "label", "lending-db", "--set", "app=It's lending", "--set", "tier=data")
             .out()
@@ -215,12 +325,9 @@ class CliTest {
     assertTrue(done("machine", "show", "lending-db").out().contains("tier=data"));
     done("site", "scan", "mill-street", "--wait");
     assertEquals(List.of("lending-db"), chosen("label.tier = data"));
-    done("machine", "label", "--filter", "wave = lending", "--remove", "app", "--remove", "tier");
+    done("machine", "label", "--filter", LENDING, "--remove", "app", "--remove", "tier");
     assertEquals(List.of(), chosen("label.tier = data"));
-    assertEquals(
-        List.of("lending-app", "lending-db"),
-        chosen("label.app = lending"),
-        "what the platform tells is uncovered");
+    assertEquals(lending, chosen("label.app = lending"), "what the platform tells is uncovered");
 
     Said wrong = say("machine", "list", "--filter", "name = a and memry > 8 GiB");
     assertEquals(2, wrong.code());

@@ -43,6 +43,10 @@ class ConsoleTest {
         AriaRole.BUTTON, new Page.GetByRoleOptions().setName(name).setExact(true));
   }
 
+  private static Locator.FilterOptions named(String text) {
+    return new Locator.FilterOptions().setHasText(text);
+  }
+
   private static void shot(Page page, String name) throws IOException {
     String dir = System.getProperty("screenshots");
     if (dir != null) {
@@ -177,6 +181,36 @@ class ConsoleTest {
       shot(page, "machine");
       page.locator(".MuiChip-deleteIcon").click();
       assertThat(page.getByText("app=lending, by hand")).isHidden();
+
+      // Its use, by what the address says; whom it talks to leads on to the next machine.
+      Locator use = page.getByRole(AriaRole.REGION, new Page.GetByRoleOptions().setName("Use"));
+      assertThat(use.getByText("configured 4.00 CPU")).isVisible();
+      assertThat(use.getByText("P95").first()).isVisible();
+      page.navigate(page.url() + "?metric=memory&days=45&percentile=99");
+      assertThat(use.getByText("configured 16.0 GiB")).isVisible();
+      assertThat(use.getByText("the turn of a quarter is not inside")).isVisible();
+      assertThat(use.getByText("Coverage 99.")).isVisible();
+      Locator talks =
+          page.getByRole(AriaRole.REGION, new Page.GetByRoleOptions().setName("Talks to"));
+      talks.locator("svg text[role=link]").filter(named("overdue-notices")).click();
+      assertThat(
+              page.getByRole(
+                  AriaRole.HEADING, new Page.GetByRoleOptions().setName("overdue-notices")))
+          .isVisible();
+      page.navigate(page.url() + "?days=45&percentile=99");
+      assertThat(talks.getByText("198.51.100.25").first()).isVisible();
+      assertThat(use.getByText("above it for")).isVisible();
+      shot(page, "machine-use");
+
+      // A site is scanned from its page, which tells what came of it.
+      page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Sites")).click();
+      page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("mill-street")).click();
+      assertThat(page.getByText("36 machines: 36 appeared")).isVisible();
+      assertThat(page.getByText("srv-quill7")).isVisible();
+      button(page, "Scan now").click();
+      assertThat(page.locator("section[aria-label=Scans] tbody tr")).hasCount(2);
+      assertThat(page.locator("section[aria-label=Scans] tbody tr").first()).containsText("done");
+      shot(page, "site");
       page.navigate(harness.serviceAddress() + "/machines/no-such");
       assertThat(page.getByText("there is no machine 'no-such'")).isVisible();
       page.navigate(harness.serviceAddress() + "/waves/lending");

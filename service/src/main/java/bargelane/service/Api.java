@@ -180,6 +180,15 @@ record Api(
         r -> scan(r));
     e.add(
         "GET",
+        "/sites/{site}/scans",
+        200,
+        "Scans of a site, newest first",
+        Void.class,
+        RunView.class,
+        true,
+        r -> runs.scans(sites.view(r.path("site")).id(), r.number("size", 20)));
+    e.add(
+        "GET",
         "/sites/{site}/changes",
         200,
         "What scans of a site found different, newest first",

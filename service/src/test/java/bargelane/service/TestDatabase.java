@@ -8,14 +8,14 @@ import java.nio.file.attribute.PosixFilePermissions;
 import java.util.stream.Stream;
 
 /** A PostgreSQL of a test's own, started as the launcher starts it. */
-final class TestDatabase implements AutoCloseable {
+public final class TestDatabase implements AutoCloseable {
 
-  final String url;
-  final String password;
+  public final String url;
+  public final String password;
   private final Path script;
   private final Path dir;
 
-  TestDatabase() throws IOException {
+  public TestDatabase() throws IOException {
     Path at = Path.of("").toAbsolutePath();
     while (!Files.exists(at.resolve("scripts/postgres"))) {
       at = at.getParent();

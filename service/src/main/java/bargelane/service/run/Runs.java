@@ -51,6 +51,22 @@ public final class Runs {
         .toList();
   }
 
+  /** The newest scans of a site. */
+  public List<RunView> scans(String siteId, int most) {
+    return db.tx(
+        s ->
+            Db.query(
+                    s,
+                    RunEntity.class,
+                    "from RunEntity where kind = 'scan' and siteId = ?1 order by startedAt desc",
+                    siteId)
+                .setMaxResults(Math.max(1, Math.min(most, 500)))
+                .getResultList()
+                .stream()
+                .map(r -> view(s, r))
+                .toList());
+  }
+
   public static RunView view(Session s, RunEntity r) {
     List<StepView> steps =
         Db.list(s, StepEntity.class, "from StepEntity where runId = ?1 order by number", r.id)

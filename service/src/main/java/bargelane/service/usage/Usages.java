@@ -45,7 +45,8 @@ public final class Usages {
    * @param points stretches of the course of each metric at most; 0 for none
    */
   public UsageView view(String ref, String from, String to, String percentile, int points) {
-    Instant end = to.isEmpty() ? clock.instant() : instant("to", to);
+    // Up to now means up to the last sample that can be complete.
+    Instant end = to.isEmpty() ? slot(clock.instant()) : instant("to", to);
     Instant begin = from.isEmpty() ? end.minus(USUAL) : instant("from", from);
     if (!begin.isBefore(end) || Duration.between(begin, end).compareTo(LONGEST) > 0) {
       throw ProblemException.invalid(
@@ -71,6 +72,11 @@ public final class Usages {
                           LocalDate.ofInstant(end, ZoneOffset.UTC)));
           return view(machine, new UsageWindow(begin, end, days), share, points);
         });
+  }
+
+  private static Instant slot(Instant now) {
+    return now.minusSeconds(Math.floorMod(now.getEpochSecond(), UsageDay.SLOT_SECONDS))
+        .truncatedTo(java.time.temporal.ChronoUnit.SECONDS);
   }
 
   private static UsageView view(

@@ -1,0 +1,83 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Link from '@mui/material/Link';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Link as RouterLink, useParams } from 'react-router';
+import { get, post, type Run, type Site } from '../api';
+import { between, duration, moment } from '../format';
+import { Changes } from '../parts/Changes';
+import { Findings } from '../parts/Findings';
+import { Panel } from '../parts/Panel';
+import { Rows } from '../parts/Rows';
+import { Status, toneOf } from '../parts/Status';
+import { Trouble } from '../parts/Trouble';
+import { SiteStatus } from './SitesPage';
+
+const told = (run: Run) => run.problem?.detail ?? run.steps.map((s) => s.detail).filter((d) => d !== '').join('; ');
+
+/** One site: what its check found, its scans, and what they found different. */
+export function SitePage() {
+  const { site: ref = '' } = useParams();
+  const client = useQueryClient();
+  const path = `/sites/${encodeURIComponent(ref)}`;
+  const { data: site, error } = useQuery({ queryKey: ['site', ref], queryFn: () => get<Site>(path), retry: false });
+  const scans = useQuery({ queryKey: ['scans', ref], queryFn: () => get<Run[]>(`${path}/scans`), enabled: site !== undefined });
+  const ask = useMutation({ mutationFn: (what: 'check' | 'scan') => post(`${path}/${what}`, {}), onSettled: () => client.invalidateQueries() });
+  if (site === undefined) {
+    return error === null ? null : <Trouble error={error} />;
+  }
+  const running = scans.data?.some((r) => r.endedAt === null) ?? false;
+  return (
+    <Box sx={{ display: 'grid', gap: 1.5, gridTemplateColumns: { xs: '1fr', md: '1fr 1fr' } }}>
+      <Panel title={site.name} note={<SiteStatus site={site} />}>
+        <p style={{ marginTop: 0 }}>
+          {site.kind} at {site.address}
+          {site.platform !== null && `, ${site.platform} ${site.version ?? ''}`}.{' '}
+          <Link component={RouterLink} to={`/machines?filter=${encodeURIComponent(`site = ${site.name}`)}`}>
+            {site.machines === 1 ? '1 machine' : `${site.machines} machines`}
+          </Link>
+          {site.scannedAt === null ? '; never scanned.' : `; last scanned ${moment(site.scannedAt)}.`}
+        </p>
+        <Box sx={{ display: 'flex', gap: 1 }}>
+          <Button variant="contained" disabled={ask.isPending || running} onClick={() => ask.mutate('scan')}>
+            {running ? 'Scanning' : 'Scan now'}
+          </Button>
+          <Button disabled={ask.isPending} onClick={() => ask.mutate('check')}>
+            Check now
+          </Button>
+        </Box>
+        {ask.error !== null && <Trouble error={ask.error} />}
+      </Panel>
+      <Panel title="Check" note={site.checkedAt === null ? 'not checked yet' : moment(site.checkedAt)}>
+        <Findings findings={site.findings} none={site.checkedAt === null ? 'Check it to see what it can do and what is in the way.' : 'Reach, permissions, clock and version are in order.'} />
+      </Panel>
+      <Panel title="Scans" note="newest first" wide>
+        <Rows
+          heads={[
+            ['Started', 'left'],
+            ['State', 'left'],
+            ['Took', 'right'],
+            ['What it read', 'left'],
+            ['By', 'left'],
+          ]}
+          rows={(scans.data ?? []).map((r) => ({
+            key: r.id,
+            cells: [
+              moment(r.startedAt),
+              <Status key="s" tone={toneOf(r.state)}>
+                {r.state}
+              </Status>,
+              r.endedAt === null ? '' : duration(between(r.startedAt, r.endedAt)),
+              told(r),
+              r.startedBy,
+            ],
+          }))}
+          none="It was never scanned."
+        />
+      </Panel>
+      <Panel title="Changes" note="what scans found different, newest first" wide>
+        <Changes path={path} />
+      </Panel>
+    </Box>
+  );
+}

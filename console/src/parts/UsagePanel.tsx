@@ -1,0 +1,137 @@
+import Box from '@mui/material/Box';
+import MenuItem from '@mui/material/MenuItem';
+import TextField from '@mui/material/TextField';
+import Typography from '@mui/material/Typography';
+import { useTheme } from '@mui/material/styles';
+import { ChartsReferenceLine } from '@mui/x-charts/ChartsReferenceLine';
+import { LineChart } from '@mui/x-charts/LineChart';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useSearchParams } from 'react-router';
+import { get, type Metric, type Usage } from '../api';
+import { duration, figure, moment } from '../format';
+import { Panel } from './Panel';
+import { Status } from './Status';
+import { Trouble } from './Trouble';
+
+const POINTS = 360;
+const METRICS: [string, string][] = [
+  ['cpu', 'Processors in use'],
+  ['memory', 'Memory in use'],
+  ['read-bytes', 'Disk bytes read'],
+  ['reads', 'Disk reads'],
+  ['written-bytes', 'Disk bytes written'],
+  ['writes', 'Disk writes'],
+  ['received-bytes', 'Network bytes received'],
+  ['sent-bytes', 'Network bytes sent'],
+];
+const DAYS = ['1', '7', '30', '45', '90', '365'];
+const PERCENTILES = ['50', '90', '95', '98', '99', '99.9', '100'];
+
+function Choice({ label, value, options, onChange }: { label: string; value: string; options: [string, string][]; onChange: (value: string) => void }) {
+  return (
+    <TextField select size="small" label={label} value={value} onChange={(e) => onChange(e.target.value)} sx={{ minWidth: 110 }}>
+      {options.map(([key, text]) => (
+        <MenuItem key={key} value={key}>
+          {text}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+}
+
+function Course({ metric, usage }: { metric: Metric; usage: Usage }) {
+  const { palette } = useTheme();
+  const limit = metric.metric === 'cpu' ? usage.configured.cpus : metric.metric === 'memory' ? usage.configured.memoryBytes : null;
+  const share = (value: number) => figure(value, metric.unit);
+  const day = Date.parse(usage.to) - Date.parse(usage.from) < 3 * 86_400_000;
+  return (
+    <LineChart
+      height={230}
+      skipAnimation
+      margin={{ left: 4, right: 28, top: 8, bottom: 4 }}
+      xAxis={[
+        {
+          data: metric.course.map((c) => new Date(c.from)),
+          scaleType: 'time',
+          valueFormatter: (d: Date, { location }) => (location === 'tick' ? (day ? d.toLocaleTimeString(undefined, { hour: '2-digit', minute: '2-digit', hour12: false }) : d.toLocaleDateString(undefined, { day: 'numeric', month: 'short' })) : moment(d.toISOString())),
+          tickNumber: 8,
+        },
+      ]}
+      yAxis={[{ min: 0, max: Math.max(metric.maximum, limit ?? 0) * 1.06, width: 76, valueFormatter: (v: number) => share(v), tickNumber: 5 }]}
+      series={[
+        { label: 'highest', data: metric.course.map((c) => c.maximum), curve: 'linear', showMark: false, color: palette.text.secondary, valueFormatter: (v) => (v === null ? 'not measured' : share(v)) },
+        { label: 'mean', data: metric.course.map((c) => c.mean), curve: 'linear', showMark: false, area: true, color: palette.primary.main, valueFormatter: (v) => (v === null ? 'not measured' : share(v)) },
+      ]}
+      sx={{ '& .MuiLineChart-area': { opacity: 0.18 }, '& .MuiLineChart-line': { strokeWidth: 1.2 } }}
+    >
+      <ChartsReferenceLine y={metric.percentile} label={`P${usage.percentile} ${share(metric.percentile)}`} labelAlign="start" lineStyle={{ stroke: palette.error.main, strokeDasharray: '6 4' }} labelStyle={{ fill: palette.error.main, fontSize: 12 }} />
+      {limit !== null && <ChartsReferenceLine y={limit} label={`configured ${share(limit)}`} labelAlign="end" lineStyle={{ stroke: palette.text.primary }} labelStyle={{ fill: palette.text.primary, fontSize: 12 }} />}
+    </LineChart>
+  );
+}
+
+function Words({ metric, usage }: { metric: Metric; usage: Usage }) {
+  const held = (100 * usage.held) / Math.max(1, usage.expected);
+  return (
+    <Box sx={{ display: 'flex', gap: 2.5, flexWrap: 'wrap', mt: 1 }}>
+      <span>Mean {figure(metric.mean, metric.unit)}</span>
+      <span>
+        P{usage.percentile} {figure(metric.percentile, metric.unit)}, above it for {duration(metric.aboveSeconds)}
+      </span>
+      <span>
+        Highest {figure(metric.maximum, metric.unit)} at {moment(metric.maximumAt)}
+      </span>
+      <span>
+        Coverage {held.toFixed(1)} %{usage.gaps.length > 0 && `, ${usage.gaps.length} ${usage.gaps.length === 1 ? 'gap' : 'gaps'}`}
+      </span>
+    </Box>
+  );
+}
+
+/** A machine's use over a window, with its percentile line and how much of the window is held. The choice is in the address. */
+export function UsagePanel({ machine }: { machine: string }) {
+  const [search, setSearch] = useSearchParams();
+  const chosen = search.get('metric') ?? 'cpu';
+  const days = search.get('days') ?? '30';
+  const percentile = search.get('percentile') ?? '95';
+  const choose = (name: string) => (value: string) =>
+    setSearch(
+      (now) => {
+        now.set(name, value);
+        return now;
+      },
+      { replace: true },
+    );
+  const { data: usage, error } = useQuery({
+    queryKey: ['usage', machine, days, percentile],
+    queryFn: () => get<Usage>(`/machines/${machine}/usage?from=${new Date(Date.now() - Number(days) * 86_400_000).toISOString()}&percentile=${encodeURIComponent(percentile)}&points=${POINTS}`),
+    placeholderData: keepPreviousData,
+    retry: false,
+    meta: { scanned: true },
+  });
+  const metric = usage?.metrics.find((m) => m.metric === chosen);
+  return (
+    <Panel title="Use" note="five-minute samples" wide>
+      <Box sx={{ display: 'flex', gap: 1.5, mb: 1, flexWrap: 'wrap' }}>
+        <Choice label="Of" value={chosen} options={METRICS} onChange={choose('metric')} />
+        <Choice label="Window" value={days} options={[...new Set([...DAYS, days])].map((d) => [d, d === '1' ? '1 day' : `${d} days`])} onChange={choose('days')} />
+        <Choice label="Percentile" value={percentile} options={[...new Set([...PERCENTILES, percentile])].map((p) => [p, `P${p}`])} onChange={choose('percentile')} />
+      </Box>
+      {error !== null && <Trouble error={error} />}
+      {usage?.warnings.map((w) => (
+        <Box key={w}>
+          <Status tone="waiting" wrap>
+            {w}
+          </Status>
+        </Box>
+      ))}
+      {usage !== undefined && metric === undefined && <Typography color="text.secondary">Of this nothing was measured in the window. A scan of its site reads what there is.</Typography>}
+      {usage !== undefined && metric !== undefined && (
+        <>
+          <Course metric={metric} usage={usage} />
+          <Words metric={metric} usage={usage} />
+        </>
+      )}
+    </Panel>
+  );
+}
