@@ -59,14 +59,17 @@ public final class Bench {
   private Bench() {}
 
   public static void main(String[] args) throws Exception {
-    List<String> parts = args.length == 0 ? List.of("passes", "hosts", "machines") : List.of(args);
+    List<String> parts =
+        args.length == 0 ? List.of("passes", "hosts", "machines", "discovery") : List.of(args);
     for (String part : parts) {
       switch (part) {
         case "passes" -> passes();
         case "hosts" -> HostBench.run();
         case "machines" -> MachineBench.run();
+        case "discovery" -> DiscoveryBench.run();
         default -> {
-          System.err.println("'" + part + "' is not measured; passes, hosts and machines are");
+          System.err.println(
+              "'" + part + "' is not measured; passes, hosts, machines and discovery are");
           System.exit(2);
         }
       }

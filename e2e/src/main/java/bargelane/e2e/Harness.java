@@ -117,11 +117,17 @@ public final class Harness implements Closeable {
     return standin("estate", seed, false);
   }
 
+  /** The demo estate with made-up machines up to a number. */
+  public Harness estate(int machines) throws IOException {
+    return standin("estate", "estate", false, "--machines", String.valueOf(machines));
+  }
+
   public Harness cloud() throws IOException {
     return standin("cloud", "cloud", true);
   }
 
-  private Harness standin(String name, String seed, boolean tls) throws IOException {
+  private Harness standin(String name, String seed, boolean tls, String... more)
+      throws IOException {
     List<String> command =
         java(
             "standin",
@@ -136,6 +142,7 @@ public final class Harness implements Closeable {
     if (tls) {
       command.add("--tls");
     }
+    command.addAll(List.of(more));
     spawn(name, command);
     return this;
   }
