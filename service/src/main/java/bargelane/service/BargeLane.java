@@ -38,6 +38,7 @@ import bargelane.service.site.Sites;
 import bargelane.service.site.Vault;
 import bargelane.service.usage.UsageCounterEntity;
 import bargelane.service.usage.UsageReading;
+import bargelane.service.usage.UsageTask;
 import bargelane.service.usage.Usages;
 import bargelane.service.wave.DossierEntity;
 import bargelane.service.wave.LegEntity;
@@ -156,7 +157,7 @@ public final class BargeLane implements Closeable {
                 .executeUpdate());
     scheduler =
         Scheduler.create(db.dataSource(), runs.task(), timetable.task())
-            .startTasks(sweep, tidy)
+            .startTasks(sweep, tidy, new UsageTask(db, sites, usage).task())
             .schedulerName(new SchedulerName.Fixed(o.node()))
             .threads(12)
             .pollingInterval(Duration.ofMillis(200))

@@ -240,6 +240,7 @@ final class History {
   private static void conversation(
       String client, String server, Talk talk, Instant from, Instant to, List<Conversation> all) {
     long count = 0;
+    int seed = (client + server + talk.port()).hashCode();
     Instant firstSeen = null;
     Instant lastSeen = null;
     for (LocalDate day = LocalDate.ofInstant(from, ZoneOffset.UTC);
@@ -248,10 +249,7 @@ final class History {
       Instant begins = day.atStartOfDay(ZoneOffset.UTC).toInstant();
       Instant ends = begins.plus(Duration.ofDays(1));
       double quiet = day.getDayOfWeek().getValue() > 5 ? 0.3 : 1;
-      double whole =
-          talk.perDay()
-              * quiet
-              * (0.8 + 0.4 * unit((client + server + talk.port()).hashCode(), day.hashCode()));
+      double whole = talk.perDay() * quiet * (0.8 + 0.4 * unit(seed, day.hashCode()));
       Instant a = from.isAfter(begins) ? from : begins;
       Instant b = to.isBefore(ends) ? to : ends;
       long seen = (long) (whole * part(begins, b)) - (long) (whole * part(begins, a));

@@ -1,19 +1,33 @@
 package bargelane.service.usage;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
+import static org.mockito.Mockito.mock;
+import static org.mockito.Mockito.when;
 
+import bargelane.core.site.Inventory.Usage;
 import bargelane.core.usage.Metric;
 import bargelane.core.usage.UsageDay;
 import bargelane.service.TestDatabase;
 import bargelane.service.db.Db;
+import bargelane.service.site.MachineEntity;
+import bargelane.service.site.SiteEntity;
+import bargelane.service.site.Sites;
 import bargelane.service.usage.UsageDays.Key;
+import bargelane.sites.SiteDriver;
+import bargelane.sites.SiteException;
 import java.io.IOException;
+import java.time.Clock;
+import java.time.Instant;
 import java.time.LocalDate;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
+import java.util.OptionalDouble;
+import java.util.OptionalLong;
 import java.util.SortedMap;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
@@ -29,7 +43,12 @@ class UsageDaysTest {
   @BeforeAll
   static void start() throws IOException {
     database = new TestDatabase();
-    db = new Db(database.url, "bargelane", database.password, List.of());
+    db =
+        new Db(
+            database.url,
+            "bargelane",
+            database.password,
+            List.of(SiteEntity.class, MachineEntity.class, UsageCounterEntity.class));
     db.run(
         s -> {
           s.createNativeMutationQuery(
@@ -89,6 +108,55 @@ class UsageDaysTest {
                 s.createNativeQuery("select count(*) from usage_day", Long.class)
                     .getSingleResult());
     assertEquals(3, rows);
+  }
+
+  private static Usage counters(Instant at, double cpu, long written) {
+    return new Usage(
+        at,
+        OptionalDouble.of(cpu),
+        OptionalLong.of(1 << 30),
+        OptionalLong.empty(),
+        OptionalLong.empty(),
+        OptionalLong.of(written),
+        OptionalLong.empty(),
+        OptionalLong.empty(),
+        OptionalLong.empty());
+  }
+
+  @Test
+  void countersBecomeSamplesAndASiteThatIsAwayHasAGap() {
+    Instant start = Instant.parse("2026-03-01T23:55:00Z");
+    Sites sites = mock(Sites.class);
+    SiteDriver driver = mock(SiteDriver.class);
+    when(sites.driver("s")).thenReturn(driver);
+    when(driver.history()).thenReturn(Optional.empty());
+    when(driver.usage())
+        .thenReturn(Map.of("m-2", counters(start, 100, 0), "foreign", counters(start, 1, 1)))
+        .thenReturn(Map.of("m-2", counters(start.plusSeconds(300), 400, 3000)))
+        .thenThrow(new SiteException(SiteException.Kind.MAY_PASS, "unreachable", "away", null))
+        .thenReturn(Map.of("m-2", counters(start.plusSeconds(1200), 900, 9000)))
+        .thenReturn(Map.of("m-2", counters(start.plusSeconds(1500), 1050, 9000)));
+    db.run(s -> s.find(SiteEntity.class, "s").scannedAt = start);
+    UsageReading reading = new UsageReading(db, sites, Clock.systemUTC());
+    UsageTask task = new UsageTask(db, sites, reading);
+    for (int i = 0; i < 5; i++) {
+      task.look();
+    }
+    SortedMap<LocalDate, UsageDay> held =
+        db.tx(
+            s ->
+                s.doReturningWork(
+                    c ->
+                        UsageDays.read(
+                            c, "m-2", LocalDate.of(2026, 3, 1), LocalDate.of(2026, 3, 2))));
+    assertEquals(1, held.get(LocalDate.of(2026, 3, 1)).get(Metric.CPU, 287));
+    assertEquals(10, held.get(LocalDate.of(2026, 3, 1)).get(Metric.WRITTEN_BYTES, 287));
+    UsageDay next = held.get(LocalDate.of(2026, 3, 2));
+    assertEquals(0.5f, next.get(Metric.CPU, 3));
+    assertEquals(1 << 30, next.get(Metric.MEMORY, 3));
+    for (int slot = 0; slot < 3; slot++) {
+      assertFalse(next.held(slot), "nothing is made up for the time that it was away");
+    }
   }
 
   @Test

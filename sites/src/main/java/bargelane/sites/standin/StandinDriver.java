@@ -26,6 +26,7 @@ import java.net.URI;
 import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
+import java.time.format.DateTimeParseException;
 import java.util.ArrayList;
 import java.util.HashSet;
 import java.util.LinkedHashMap;
@@ -263,20 +264,31 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
 
   @Override
   public Optional<List<Conversation>> conversations(Instant from, Instant to) {
-    return Optional.of(
-        list(
-            http.get("/v1/connections?from=" + from + "&to=" + to),
-            c ->
-                new Conversation(
-                    text(c, "client"),
-                    text(c, "server"),
-                    text(c, "protocol"),
-                    c.path("port").asInt(),
-                    text(c, "process"),
-                    c.path("count").asLong(),
-                    c.path("bytes").asLong(),
-                    Instant.parse(text(c, "firstSeen")),
-                    Instant.parse(text(c, "lastSeen")))));
+    // There may be hundreds of thousands: one is held as JSON at a time.
+    List<Conversation> all = new ArrayList<>();
+    http.each("/v1/connections?from=" + from + "&to=" + to, c -> all.add(conversation(c)));
+    return Optional.of(all);
+  }
+
+  private Conversation conversation(JsonNode c) {
+    try {
+      return new Conversation(
+          text(c, "client"),
+          text(c, "server"),
+          text(c, "protocol"),
+          c.path("port").asInt(),
+          text(c, "process"),
+          c.path("count").asLong(),
+          c.path("bytes").asLong(),
+          Instant.parse(text(c, "firstSeen")),
+          Instant.parse(text(c, "lastSeen")));
+    } catch (IllegalArgumentException | DateTimeParseException e) {
+      throw new SiteException(
+          SiteException.Kind.FINAL,
+          "garbled",
+          name + " told a connection that can't be: " + e.getMessage(),
+          e);
+    }
   }
 
   @Override

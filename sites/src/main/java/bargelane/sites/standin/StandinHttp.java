@@ -2,9 +2,12 @@ package bargelane.sites.standin;
 
 import bargelane.sites.SiteException;
 import bargelane.sites.SiteException.Kind;
+import com.fasterxml.jackson.core.JacksonException;
 import com.fasterxml.jackson.databind.DeserializationFeature;
 import com.fasterxml.jackson.databind.JsonNode;
+import com.fasterxml.jackson.databind.MappingIterator;
 import com.fasterxml.jackson.databind.ObjectMapper;
+import com.fasterxml.jackson.databind.RuntimeJsonMappingException;
 import java.io.IOException;
 import java.io.InputStream;
 import java.net.URI;
@@ -17,6 +20,7 @@ import java.net.http.HttpResponse.BodyHandlers;
 import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.util.Optional;
+import java.util.function.Consumer;
 
 /**
  * Calls of a simulated platform's control interface, with its errors sorted into the three kinds.
@@ -76,8 +80,7 @@ final class StandinHttp {
     try {
       return body.length == 0 ? JSON.nullNode() : JSON.readTree(body);
     } catch (IOException e) {
-      throw new SiteException(
-          Kind.FINAL, "garbled", site + " answered something that is not JSON", e);
+      throw garbled(e);
     }
   }
 
@@ -95,6 +98,25 @@ final class StandinHttp {
     } catch (IOException e) {
       throw refused(response.statusCode(), new byte[0]);
     }
+  }
+
+  /** Hands over the elements of an array one after the other, while they come. */
+  void each(String path, Consumer<JsonNode> element) {
+    try (InputStream in = stream(path);
+        MappingIterator<JsonNode> elements = JSON.readerFor(JsonNode.class).readValues(in)) {
+      while (elements.hasNext()) {
+        element.accept(elements.next());
+      }
+    } catch (JacksonException | RuntimeJsonMappingException e) {
+      throw garbled(e);
+    } catch (IOException e) {
+      throw unreachable(e);
+    }
+  }
+
+  private SiteException garbled(Exception e) {
+    return new SiteException(
+        Kind.FINAL, "garbled", site + " answered something that is not JSON", e);
   }
 
   private byte[] send(String method, String path, Optional<byte[]> body, String type) {
