@@ -65,7 +65,7 @@ export interface Connection {
 }
 export interface Change { at: string; site: string; machineId: string; machine: string; kind: string; fact: string; former: string; present: string }
 export interface Site {
-  id: string; name: string; kind: string; address: string; status: string; checkedAt: string | null; scannedAt: string | null; machines: number;
+  id: string; name: string; kind: string; address: string; status: string; checkedAt: string | null; scannedAt: string | null; schedule: string; nextScanAt: string | null; machines: number;
   platform: string | null; version: string | null; findings: Finding[];
 }
 export interface Page<T> { items: T[]; total: number; page: number; size: number }
@@ -111,4 +111,5 @@ function problemOf(status: number, text: string): Problem {
 }
 
 export const get = <T,>(path: string) => call<T>('GET', path);
+export const put = <T,>(path: string, body: unknown) => call<T>('PUT', path, body);
 export const post = <T,>(path: string, body: unknown) => call<T>('POST', path, body);

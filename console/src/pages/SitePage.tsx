@@ -1,9 +1,11 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Link from '@mui/material/Link';
+import TextField from '@mui/material/TextField';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
-import { get, post, type Run, type Site } from '../api';
+import { get, post, put, type Run, type Site } from '../api';
 import { between, duration, moment } from '../format';
 import { Changes } from '../parts/Changes';
 import { Findings } from '../parts/Findings';
@@ -12,6 +14,30 @@ import { Rows } from '../parts/Rows';
 import { Status, toneOf } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
 import { SiteStatus } from './SitesPage';
+
+/** When the site is scanned by itself. */
+function Schedule({ site, path }: { site: Site; path: string }) {
+  const client = useQueryClient();
+  const [cron, setCron] = useState(site.schedule);
+  const edit = useMutation({ mutationFn: () => put(`${path}/schedule`, { cron }), onSuccess: () => client.invalidateQueries() });
+  return (
+    <Box
+      component="form"
+      onSubmit={(e) => {
+        e.preventDefault();
+        edit.mutate();
+      }}
+      sx={{ display: 'flex', gap: 1, alignItems: 'center', mt: 1.5, flexWrap: 'wrap' }}
+    >
+      <TextField label="Scanned by itself at (cron, UTC)" placeholder="30 2 * * *" size="small" value={cron} onChange={(e) => setCron(e.target.value)} sx={{ width: 250 }} />
+      <Button type="submit" disabled={cron === site.schedule || edit.isPending}>
+        Set
+      </Button>
+      <span>{site.nextScanAt === null ? 'never by itself' : `next ${moment(site.nextScanAt)}`}</span>
+      {edit.error !== null && <Trouble error={edit.error} />}
+    </Box>
+  );
+}
 
 const told = (run: Run) => run.problem?.detail ?? run.steps.map((s) => s.detail).filter((d) => d !== '').join('; ');
 
@@ -46,6 +72,7 @@ export function SitePage() {
             Check now
           </Button>
         </Box>
+        <Schedule key={site.schedule} site={site} path={path} />
         {ask.error !== null && <Trouble error={ask.error} />}
       </Panel>
       <Panel title="Check" note={site.checkedAt === null ? 'not checked yet' : moment(site.checkedAt)}>

@@ -15,6 +15,8 @@ public record SiteView(
     String status,
     Instant checkedAt,
     Instant scannedAt,
+    String schedule,
+    Instant nextScanAt,
     Integer machines,
     String platform,
     String version,

@@ -23,6 +23,7 @@ import picocli.CommandLine.Parameters;
       SiteCommands.Check.class,
       SiteCommands.Scan.class,
       ChangesCommand.OfSite.class,
+      SiteCommands.Schedule.class,
       SiteCommands.Leftovers.class,
       SiteCommands.Remove.class
     })
@@ -139,6 +140,31 @@ final class SiteCommands {
     public Integer call() {
       JsonNode run = api().post("/sites/" + escape(name) + "/scan", null);
       return started(run, wait);
+    }
+  }
+
+  @Command(
+      name = "schedule",
+      description = "Have a site scanned by itself.",
+      mixinStandardHelpOptions = true,
+      footer = {"", "Example:", "  bargelane site schedule mill-street \"30 2 * * *\""})
+  static final class Schedule extends Common implements Callable<Integer> {
+    @Parameters(index = "0", paramLabel = "SITE", description = "Name or id.")
+    String name;
+
+    @Parameters(
+        index = "1",
+        arity = "0..1",
+        defaultValue = "",
+        paramLabel = "CRON",
+        description =
+            "Minute, hour, day of the month, month and day of the week, in UTC; none for never.")
+    String cron;
+
+    @Override
+    public Integer call() {
+      return SitePrinter.print(
+          this, api().put("/sites/" + escape(name) + "/schedule", java.util.Map.of("cron", cron)));
     }
   }
 

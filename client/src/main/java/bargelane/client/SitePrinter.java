@@ -31,7 +31,14 @@ final class SitePrinter {
           "Tracking survives a crash",
           Output.plain(site.path("markersSurviveCrash")),
           "Machines",
-          Output.plain(site.path("machines")));
+          Output.plain(site.path("machines")),
+          "Scanned by itself",
+          site.path("nextScanAt").isTextual()
+              ? "at "
+                  + site.path("schedule").asText()
+                  + " (UTC), next "
+                  + Output.local(site.path("nextScanAt").asText())
+              : "never");
       Output.findings(c.out(), site.path("findings"));
     }
     return site.path("status").asText().equals("finding") ? 1 : 0;

@@ -26,8 +26,8 @@ public final class Harness implements Closeable {
   private static final long START_SECONDS = 300;
 
   /**
-   * For programs that live for a minute or two: only what moves bytes is worth the optimising
-   * compiler, which otherwise takes half of their processor time.
+   * For the programs of tests, which live for a minute or two: only what moves bytes is worth the
+   * optimising compiler, which otherwise takes half of their processor time.
    */
   static final List<String> SHORT_LIVED =
       List.of(
@@ -71,14 +71,14 @@ public final class Harness implements Closeable {
       return new Harness(classPath, program -> List.of());
     }
     ClassArchive archive = ClassArchive.of(Path.of(named), classPath);
-    return new Harness(classPath, archive::reading);
+    return new Harness(classPath, program -> brief(archive.reading(program)));
   }
 
   /**
    * Lets every program do some of its work once, ended in order, so that its archive is written.
    */
   static void train(ClassArchive archive, String classPath) throws IOException {
-    try (Harness harness = new Harness(classPath, archive::writing)) {
+    try (Harness harness = new Harness(classPath, program -> brief(archive.writing(program)))) {
       harness.all();
       new Journey(harness.api(), line -> {}).prepare(harness, 60, 600);
       for (String name : List.copyOf(harness.processes.keySet())) {
@@ -87,6 +87,10 @@ public final class Harness implements Closeable {
         ended(process);
       }
     }
+  }
+
+  private static List<String> brief(List<String> options) {
+    return Stream.concat(options.stream(), SHORT_LIVED.stream()).toList();
   }
 
   private static Path root() {
@@ -176,7 +180,6 @@ public final class Harness implements Closeable {
                 Path.of(System.getProperty("java.home"), "bin", "java").toString(),
                 "-XX:+UseSerialGC",
                 "-Xmx" + memory));
-    command.addAll(SHORT_LIVED);
     command.addAll(options.apply(program));
     command.addAll(List.of("-cp", classPath));
     command.addAll(List.of(arguments));

@@ -13,6 +13,8 @@ import java.io.StringWriter;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.time.Instant;
+import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.List;
 import org.junit.jupiter.api.AfterAll;
@@ -242,6 +244,36 @@ class CliTest {
     String changes = done("machine", "changes", "lending-db").out();
     assertTrue(changes.contains("appeared") && changes.split("\n").length == 2, changes);
     assertTrue(done("site", "changes", "mill-street", "--size", "5").out().contains("5 of 36"));
+  }
+
+  @Test
+  @Order(5)
+  void aSiteIsScannedByItsScheduleAlsoAfterTheServiceWasAway() throws IOException {
+    assertTrue(
+        done("site", "schedule", "saltmarsh", "30 2 * * 1-5").out().contains("at 30 2 * * 1-5"));
+    for (String wrong : List.of("yesterday", "* * *", "61 * * * *", "* * * * * * *")) {
+      assertEquals(2, say("site", "schedule", "saltmarsh", wrong).code(), wrong);
+    }
+    assertTrue(done("site", "schedule", "saltmarsh").out().contains("never"));
+    int before = harness.api().get("/sites/saltmarsh/scans").size();
+    done("site", "schedule", "saltmarsh", "* * * * *");
+    // The minute comes while no service runs.
+    harness.kill("service");
+    Instant next = Instant.now().truncatedTo(ChronoUnit.MINUTES).plusSeconds(61);
+    while (Instant.now().isBefore(next)) {
+      Harness.pause(200);
+    }
+    harness.service();
+    new Journey(harness.api(), line -> {})
+        .await(
+            "a scan by the schedule",
+            wave -> {
+              JsonNode scans = harness.api().get("/sites/saltmarsh/scans");
+              return scans.size() > before
+                  && scans.path(0).path("startedBy").asText().equals("schedule")
+                  && scans.path(0).path("endedAt").isTextual();
+            });
+    done("site", "schedule", "saltmarsh");
   }
 
   /** The client in a process of its own: what it prints must have left it when it ends. */

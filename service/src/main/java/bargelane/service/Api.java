@@ -15,6 +15,7 @@ import bargelane.service.run.RunEngine;
 import bargelane.service.run.Runs;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.Machines;
+import bargelane.service.site.ScanSchedule;
 import bargelane.service.site.Scans;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
@@ -26,7 +27,6 @@ import io.javalin.http.SameSite;
 import java.time.Clock;
 import java.util.ArrayList;
 import java.util.List;
-import java.util.Map;
 import java.util.Optional;
 
 /** All endpoints, by subject. */
@@ -37,6 +37,7 @@ record Api(
     Sites sites,
     Machines machines,
     Scans scans,
+    ScanSchedule schedule,
     Usages usages,
     Connections connections,
     Assessments assessments,
@@ -179,6 +180,18 @@ record Api(
         false,
         r -> scan(r));
     e.add(
+        "PUT",
+        "/sites/{site}/schedule",
+        200,
+        "Have a site scanned by itself",
+        SiteSchedule.class,
+        SiteView.class,
+        false,
+        r -> {
+          schedule.set(r.path("site"), r.body(SiteSchedule.class).cron(), r.caller().account());
+          return sites.view(r.path("site"));
+        });
+    e.add(
         "GET",
         "/sites/{site}/scans",
         200,
@@ -308,20 +321,8 @@ record Api(
   private RunView scan(Endpoints.Request r) {
     String id =
         db.tx(
-            s -> {
-              SiteEntity site = Sites.find(s, r.path("site"));
-              return engine.start(
-                  s,
-                  new RunEngine.Start(
-                      "scan",
-                      "Scan of " + site.name,
-                      null,
-                      site.id,
-                      null,
-                      Map.of(),
-                      List.of(),
-                      r.caller().account()));
-            });
+            s ->
+                ScanSchedule.start(s, engine, Sites.find(s, r.path("site")), r.caller().account()));
     engine.wake(id);
     return runs.view(id);
   }

@@ -31,6 +31,7 @@ import bargelane.service.site.MachineAddressEntity;
 import bargelane.service.site.MachineEntity;
 import bargelane.service.site.Machines;
 import bargelane.service.site.ScanRun;
+import bargelane.service.site.ScanSchedule;
 import bargelane.service.site.Scans;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.SiteObjectEntity;
@@ -135,6 +136,7 @@ public final class BargeLane implements Closeable {
     Scans scans = new Scans(db, sites, clock);
     Connections connections = new Connections(db, sites, clock);
     UsageReading usage = new UsageReading(db, sites, clock);
+    ScanSchedule schedule = new ScanSchedule(db, runs, events, clock);
     runs.add(new ScanRun(scans, usage, connections));
     runs.add(new PassRun(services));
     WaveRuns.all(services, timetable::watch).forEach(runs::add);
@@ -156,7 +158,7 @@ public final class BargeLane implements Closeable {
                 .setParameter(1, o.node())
                 .executeUpdate());
     scheduler =
-        Scheduler.create(db.dataSource(), runs.task(), timetable.task())
+        Scheduler.create(db.dataSource(), runs.task(), timetable.task(), schedule.task())
             .startTasks(sweep, tidy, new UsageTask(db, sites, usage).task())
             .schedulerName(new SchedulerName.Fixed(o.node()))
             .threads(12)
@@ -169,6 +171,7 @@ public final class BargeLane implements Closeable {
     scheduler.start();
     runs.open(scheduler);
     timetable.open(scheduler);
+    schedule.open(scheduler);
 
     PrometheusMeterRegistry meters = new PrometheusMeterRegistry(PrometheusConfig.DEFAULT);
     new JvmMemoryMetrics().bindTo(meters);
@@ -180,6 +183,7 @@ public final class BargeLane implements Closeable {
             sites,
             new Machines(db, events),
             scans,
+            schedule,
             new Usages(db, clock),
             connections,
             new Assessments(db, clock),

@@ -18,6 +18,9 @@ create table usage_counter (
 -- Up to when a site's own samples and observations were read.
 alter table site add column usage_until timestamptz, add column connections_until timestamptz;
 
+-- When a site is scanned by itself: a cron expression, empty for never.
+alter table site add column schedule text not null default '';
+
 create table connection (
   id bigint generated always as identity primary key,
   observer text not null,

@@ -33,6 +33,9 @@ public class SiteEntity {
   @Column(name = "scanned_at")
   public Instant scannedAt;
 
+  /** When it is scanned by itself: a cron expression, empty for never. */
+  public String schedule = "";
+
   /** Up to when the samples of use that the site keeps were read. */
   @Column(name = "usage_until")
   public Instant usageUntil;

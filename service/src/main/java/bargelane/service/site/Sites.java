@@ -232,7 +232,7 @@ public final class Sites {
     return db.tx(s -> view(s, find(s, ref)));
   }
 
-  private static SiteView view(Session s, SiteEntity e) {
+  private SiteView view(Session s, SiteEntity e) {
     List<Finding> findings = Json.read(e.findings, new TypeReference<List<Finding>>() {});
     Capabilities c = e.capabilities == null ? null : Json.read(e.capabilities, Capabilities.class);
     Long machines =
@@ -255,6 +255,8 @@ public final class Sites {
         status,
         e.checkedAt,
         e.scannedAt,
+        e.schedule,
+        ScanSchedule.next(e.schedule, clock.instant()).orElse(null),
         machines.intValue(),
         c == null ? null : c.platform(),
         c == null ? null : c.version(),
