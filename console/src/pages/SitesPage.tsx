@@ -16,6 +16,7 @@ import { Trouble } from '../parts/Trouble';
 const KINDS: [string, string, string][] = [
   ['standin', 'simulated platform', 'http://127.0.0.1:8700'],
   ['libvirt', 'hypervisor host', 'qemu+ssh://root@host/system'],
+  ['ovf', 'folder of OVF packages', '/srv/exports'],
 ];
 
 const TONES: Record<string, Tone> = { ready: 'good', finding: 'bad', new: 'waiting' };

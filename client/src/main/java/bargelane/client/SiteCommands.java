@@ -87,10 +87,13 @@ final class SiteCommands {
     @Option(
         names = "--kind",
         defaultValue = "standin",
-        description = "Kind of platform: standin or libvirt (default: standin).")
+        description = "Kind of site: standin, libvirt or ovf (default: standin).")
     String kind;
 
-    @Option(names = "--address", required = true, description = "Address of its control interface.")
+    @Option(
+        names = "--address",
+        required = true,
+        description = "Address of its control interface; of kind ovf, the folder.")
     String address;
 
     @Option(names = "--token-file", description = "File with its token.")

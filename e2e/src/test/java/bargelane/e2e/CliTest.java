@@ -248,6 +248,40 @@ class CliTest {
 
   @Test
   @Order(5)
+  void aFolderOfPackagesIsASiteAndADamagedOneLosesNothing() throws IOException {
+    Path folder = Files.createDirectories(dir.resolve("packages"));
+    Files.writeString(
+        folder.resolve("annex.ovf"),
+        """
+        <Envelope xmlns:r='r'><DiskSection><Disk diskId='d' capacity='5' capacityAllocationUnits='byte * 2^30'/></DiskSection>
+        <VirtualSystem id='annex-desk'><OperatingSystemSection id='96'/><VirtualHardwareSection>
+        <Item><r:ResourceType>3</r:ResourceType><r:VirtualQuantity>2</r:VirtualQuantity></Item>
+        <Item><r:ResourceType>4</r:ResourceType><r:VirtualQuantity>2048</r:VirtualQuantity></Item>
+        <Item><r:ResourceType>17</r:ResourceType><r:HostResource>ovf:/disk/d</r:HostResource></Item>
+        </VirtualHardwareSection></VirtualSystem></Envelope>
+        """);
+    done("site", "add", "packages", "--kind", "ovf", "--address", folder.toString());
+    assertTrue(done("site", "check", "packages").out().contains("ready"));
+    assertTrue(done("site", "scan", "packages", "--wait").out().contains("1 appeared"));
+    assertTrue(done("machine", "show", "annex-desk").out().contains("Debian, 64 bits"));
+    Files.writeString(
+        folder.resolve("liar.ovf"),
+        "<!DOCTYPE x [<!ENTITY e SYSTEM 'file:///etc/passwd'>]><Envelope>&e;</Envelope>");
+    Said failed = say("site", "scan", "packages", "--wait");
+    assertEquals(1, failed.code());
+    assertTrue((failed.out() + failed.err()).contains("package liar.ovf"), failed.err());
+    Said checked = say("site", "check", "packages");
+    assertTrue(checked.code() == 1 && checked.out().contains("site-package-damaged"));
+    assertEquals(List.of("annex-desk"), chosen("site = packages and not vanished"));
+    Files.delete(folder.resolve("liar.ovf"));
+    Files.delete(folder.resolve("annex.ovf"));
+    assertTrue(done("site", "scan", "packages", "--wait").out().contains("1 vanished"));
+    assertTrue(done("site", "changes", "packages").out().contains("vanished"));
+    assertEquals(2, say("site", "add", "p2", "--kind", "ovf", "--address", "here").code());
+  }
+
+  @Test
+  @Order(5)
   void aSiteIsScannedByItsScheduleAlsoAfterTheServiceWasAway() throws IOException {
     assertTrue(
         done("site", "schedule", "saltmarsh", "30 2 * * 1-5").out().contains("at 30 2 * * 1-5"));

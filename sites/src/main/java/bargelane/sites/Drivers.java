@@ -1,6 +1,7 @@
 package bargelane.sites;
 
 import bargelane.sites.libvirt.LibvirtDriver;
+import bargelane.sites.ovf.OvfDriver;
 import bargelane.sites.standin.StandinDriver;
 import java.net.URI;
 import java.time.Clock;
@@ -13,7 +14,7 @@ public final class Drivers {
 
   /** Kinds that {@link #open} knows. */
   public static List<String> kinds() {
-    return List.of("standin", "libvirt");
+    return List.of("standin", "libvirt", "ovf");
   }
 
   /** Whether sites of a kind are opened with a token; others go by who runs the service. */
@@ -34,6 +35,9 @@ public final class Drivers {
     }
     if (kind.equals("libvirt")) {
       return new LibvirtDriver(name, address, clock);
+    }
+    if (kind.equals("ovf")) {
+      return new OvfDriver(name, address);
     }
     URI uri = URI.create(address);
     if (!"http".equals(uri.getScheme()) && !"https".equals(uri.getScheme())

@@ -28,6 +28,7 @@ public record Finding(Code code, String thing, String cause, String remedy, Who 
     SITE_VERSION_UNFIT(true),
     SITE_PROGRAM_MISSING(true),
     SITE_ROOM_SHORT(false),
+    SITE_PACKAGE_DAMAGED(true),
     DISK_KEEPS_NO_CHANGES(false),
     MACHINE_VANISHED(true),
     SIZE_NOT_CHOSEN(true),
