@@ -29,7 +29,7 @@ public class MachineEntity {
   @Column(name = "first_seen")
   public Instant firstSeen;
 
-  /** When its facts were last found different; while it is there, its site's last scan saw it. */
+  /** The last scan that saw it, once it has vanished; until then that is its site's last scan. */
   @Column(name = "last_seen")
   public Instant lastSeen;
 

@@ -5,6 +5,7 @@ import bargelane.service.event.Events;
 import bargelane.service.http.ProblemException;
 import bargelane.service.run.RunEngine;
 import com.github.kagkarlsson.scheduler.Scheduler;
+import com.github.kagkarlsson.scheduler.exceptions.TaskInstanceException;
 import com.github.kagkarlsson.scheduler.task.CompletionHandler;
 import com.github.kagkarlsson.scheduler.task.FailureHandler;
 import com.github.kagkarlsson.scheduler.task.TaskInstanceId;
@@ -100,17 +101,18 @@ public final class ScanSchedule {
     TaskInstanceId instance = task.instance(site);
     if (first.isEmpty()) {
       // One that is under way ends by itself, since its site has no schedule any more.
-      scheduler.getScheduledExecution(instance).ifPresent(x -> cancel(instance));
+      unlessUnderWay(() -> scheduler.cancel(instance));
     } else if (!scheduler.scheduleIfNotExists(task.instance(site), first.get())) {
-      scheduler.reschedule(instance, first.get());
+      // One that is under way goes by the new schedule from its next time on.
+      unlessUnderWay(() -> scheduler.reschedule(instance, first.get()));
     }
   }
 
-  private void cancel(TaskInstanceId instance) {
+  private static void unlessUnderWay(Runnable change) {
     try {
-      scheduler.cancel(instance);
-    } catch (com.github.kagkarlsson.scheduler.exceptions.TaskInstanceException e) {
-      // it is under way, or went in this moment
+      change.run();
+    } catch (TaskInstanceException e) {
+      // it is under way, or is not there any more
     }
   }
 

@@ -47,7 +47,9 @@ public final class Scans {
           s.setJdbcBatchSize(100);
           SiteEntity site =
               s.find(SiteEntity.class, siteId, org.hibernate.LockMode.PESSIMISTIC_WRITE);
-          site.scannedAt = clock.instant();
+          Instant now = clock.instant();
+          Instant former = site.scannedAt == null ? now : site.scannedAt;
+          site.scannedAt = now;
           if (site.capabilities == null
               || !Json.read(site.capabilities, Capabilities.class).equals(capabilities)) {
             site.capabilities = Json.text(capabilities);
@@ -56,7 +58,7 @@ public final class Scans {
               || !Json.read(site.inventory, Inventory.class).equals(inventory)) {
             site.inventory = Json.text(inventory);
           }
-          return new Merge(s, site, clock.instant()).all(inventory);
+          return new Merge(s, site, former, now).all(inventory);
         });
   }
 
@@ -64,15 +66,17 @@ public final class Scans {
   private static final class Merge {
     private final Session s;
     private final SiteEntity site;
+    private final Instant former;
     private final Instant now;
     private final List<String> appeared = new ArrayList<>();
     private final List<String> changed = new ArrayList<>();
     private final List<String> vanished = new ArrayList<>();
     private final List<ChangeEntity> changes = new ArrayList<>();
 
-    Merge(Session s, SiteEntity site, Instant now) {
+    Merge(Session s, SiteEntity site, Instant former, Instant now) {
       this.s = s;
       this.site = site;
+      this.former = former;
       this.now = now;
     }
 
@@ -94,6 +98,7 @@ public final class Scans {
       for (MachineEntity gone : known.values()) {
         if (gone.vanishedAt == null) {
           gone.vanishedAt = now;
+          gone.lastSeen = former;
           vanished.add(gone.name);
           tell(gone, "vanished");
         }
@@ -138,7 +143,6 @@ public final class Scans {
       if (!former.equals(facts)) {
         machine.name = facts.name();
         machine.facts = Json.text(facts);
-        machine.lastSeen = now;
         List<MachineDiff.Change> differences = MachineDiff.of(former, facts);
         if (!differences.isEmpty()) {
           changed.add(facts.name());

@@ -172,6 +172,9 @@ public final class Sites {
                 "remove the lane first");
           }
           Db.change(s, "delete from MachineEntity where siteId = ?1", site.id);
+          s.createNativeMutationQuery("delete from connection where observer = ?1")
+              .setParameter(1, site.id)
+              .executeUpdate();
           s.remove(site);
           s.remove(s.find(CredentialEntity.class, site.credentialId));
         });

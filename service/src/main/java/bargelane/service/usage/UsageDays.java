@@ -27,6 +27,10 @@ final class UsageDays {
   private static final byte[] SIGNATURE = {
     'P', 'G', 'C', 'O', 'P', 'Y', '\n', (byte) 0xff, '\r', '\n', 0
   };
+
+  /** Names our lock among the database's advisory ones. */
+  private static final long ADDING = 0x75736167655f6461L;
+
   private static final LocalDate POSTGRES_EPOCH = LocalDate.of(2000, 1, 1);
   private static final int COPY_BUFFER = 1 << 16;
 
@@ -40,6 +44,11 @@ final class UsageDays {
   static void add(Connection db, Map<Key, UsageDay> days) throws SQLException {
     if (days.isEmpty()) {
       return;
+    }
+    // Whoever else adds the same days waits here, and then finds them held.
+    try (PreparedStatement lock = db.prepareStatement("select pg_advisory_xact_lock(?)")) {
+      lock.setLong(1, ADDING);
+      lock.execute();
     }
     Map<Key, UsageDay> fresh = new LinkedHashMap<>(days);
     Map<Key, UsageDay> known = held(db, days.keySet());

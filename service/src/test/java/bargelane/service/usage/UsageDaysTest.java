@@ -22,6 +22,7 @@ import java.io.IOException;
 import java.time.Clock;
 import java.time.Instant;
 import java.time.LocalDate;
+import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -29,6 +30,9 @@ import java.util.Optional;
 import java.util.OptionalDouble;
 import java.util.OptionalLong;
 import java.util.SortedMap;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import java.util.concurrent.Future;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.Test;
@@ -158,6 +162,35 @@ class UsageDaysTest {
     for (int slot = 0; slot < 3; slot++) {
       assertFalse(next.held(slot), "nothing is made up for the time that it was away");
     }
+  }
+
+  @Test
+  void twoReadingsOfTheSameDaysMeetAndLoseNothing() throws Exception {
+    ExecutorService two = Executors.newFixedThreadPool(2);
+    try {
+      List<Future<?>> both = new ArrayList<>();
+      for (int slot = 0; slot < 2; slot++) {
+        Map<Key, UsageDay> days = new LinkedHashMap<>();
+        for (int i = 0; i < 200; i++) {
+          days.put(new Key("m-2", LocalDate.of(2020, 1, 1).plusDays(i)), day(slot, 7));
+        }
+        both.add(two.submit(() -> add(days)));
+      }
+      for (Future<?> one : both) {
+        one.get();
+      }
+    } finally {
+      two.shutdown();
+    }
+    SortedMap<LocalDate, UsageDay> held =
+        db.tx(
+            s ->
+                s.doReturningWork(
+                    c ->
+                        UsageDays.read(
+                            c, "m-2", LocalDate.of(2020, 1, 1), LocalDate.of(2020, 12, 31))));
+    assertEquals(200, held.size());
+    assertTrue(held.values().stream().allMatch(d -> d.held(0) && d.held(1)));
   }
 
   @Test
