@@ -2,6 +2,7 @@ package bargelane.bench;
 
 import bargelane.client.ApiClient;
 import bargelane.e2e.Harness;
+import bargelane.e2e.Journey;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.io.OutputStream;
@@ -103,22 +104,8 @@ final class DiscoveryBench {
     }
   }
 
-  private static JsonNode scan(ApiClient api) throws IOException {
-    String run = api.post("/sites/mill-street/scan", null).path("id").asText();
-    JsonNode now = api.get("/runs/" + run);
-    while (!now.path("endedAt").isTextual()) {
-      try {
-        Thread.sleep(250); // between two looks at another process
-      } catch (InterruptedException e) {
-        Thread.currentThread().interrupt();
-        throw new IOException(e);
-      }
-      now = api.get("/runs/" + run);
-    }
-    if (!now.path("state").asText().equals("done")) {
-      throw new IOException("the scan failed: " + now);
-    }
-    return now;
+  private static JsonNode scan(ApiClient api) {
+    return new Journey(api, line -> {}).work("/sites/mill-street/scan", null);
   }
 
   private static Duration step(JsonNode run, int number) {
