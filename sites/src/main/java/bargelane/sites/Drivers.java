@@ -2,6 +2,7 @@ package bargelane.sites;
 
 import bargelane.sites.libvirt.LibvirtDriver;
 import bargelane.sites.ovf.OvfDriver;
+import bargelane.sites.servers.ServersDriver;
 import bargelane.sites.standin.StandinDriver;
 import java.net.URI;
 import java.time.Clock;
@@ -14,7 +15,7 @@ public final class Drivers {
 
   /** Kinds that {@link #open} knows. */
   public static List<String> kinds() {
-    return List.of("standin", "libvirt", "ovf");
+    return List.of("standin", "libvirt", "ovf", "servers");
   }
 
   /** Whether sites of a kind are opened with a token; others go by who runs the service. */
@@ -22,28 +23,35 @@ public final class Drivers {
     return kind.equals("standin");
   }
 
+  /** Opens a driver for a site that is opened with one token, or with none. */
+  public static SiteDriver open(
+      String kind, String name, String address, String token, Clock clock) {
+    return open(SiteAccess.of(kind, name, address, token), clock);
+  }
+
   /**
    * Opens a driver; nothing is asked of the site yet.
    *
-   * @throws IllegalArgumentException if the kind or the address can't be used
+   * @throws IllegalArgumentException if the kind, the address or a credential can't be used
    */
-  public static SiteDriver open(
-      String kind, String name, String address, String token, Clock clock) {
-    if (!kinds().contains(kind)) {
-      throw new IllegalArgumentException(
-          "there is no driver for sites of kind '" + kind + "'; there is " + kinds());
+  public static SiteDriver open(SiteAccess site, Clock clock) {
+    switch (site.kind()) {
+      case "libvirt":
+        return new LibvirtDriver(site.name(), site.address(), clock);
+      case "ovf":
+        return new OvfDriver(site.name(), site.address());
+      case "servers":
+        return new ServersDriver(site, clock);
+      case "standin":
+        URI uri = URI.create(site.address());
+        if (!"http".equals(uri.getScheme()) && !"https".equals(uri.getScheme())
+            || uri.getHost() == null) {
+          throw new IllegalArgumentException("'" + site.address() + "' is not an http address");
+        }
+        return new StandinDriver(site.name(), uri, site.token(), clock);
+      default:
+        throw new IllegalArgumentException(
+            "there is no driver for sites of kind '" + site.kind() + "'; there is " + kinds());
     }
-    if (kind.equals("libvirt")) {
-      return new LibvirtDriver(name, address, clock);
-    }
-    if (kind.equals("ovf")) {
-      return new OvfDriver(name, address);
-    }
-    URI uri = URI.create(address);
-    if (!"http".equals(uri.getScheme()) && !"https".equals(uri.getScheme())
-        || uri.getHost() == null) {
-      throw new IllegalArgumentException("'" + address + "' is not an http address");
-    }
-    return new StandinDriver(name, uri, token, clock);
   }
 }

@@ -44,6 +44,13 @@ public interface SiteDriver {
     return Optional.empty();
   }
 
+  /**
+   * Machines that are read from inside, each by itself; none where {@link #inventory} tells all.
+   */
+  default Optional<Surveys> surveys() {
+    return Optional.empty();
+  }
+
   Source source();
 
   Target target();

@@ -86,6 +86,7 @@ public record Inventory(
    * What an agent in the guest told of it.
    *
    * @param readAt when; null if there was none
+   * @param toldBy the site that read it from inside; empty if the machine's own platform told it
    */
   public record GuestFacts(
       String hostname,
@@ -93,8 +94,14 @@ public record Inventory(
       String kernel,
       List<FileSystem> fileSystems,
       List<Card> cards,
-      Instant readAt) {
-    public static final GuestFacts NONE = new GuestFacts("", "", "", List.of(), List.of(), null);
+      Instant readAt,
+      String toldBy) {
+    public static final GuestFacts NONE =
+        new GuestFacts("", "", "", List.of(), List.of(), null, "");
+
+    public GuestFacts {
+      toldBy = toldBy == null ? "" : toldBy;
+    }
 
     /** A mounted file system; bytes are 0 where they are not told. */
     public record FileSystem(String mount, String type, long bytes, long used) {}

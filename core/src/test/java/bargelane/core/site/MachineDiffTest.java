@@ -41,7 +41,8 @@ class MachineDiffTest {
         kernel,
         List.of(new GuestFacts.FileSystem("/", "ext4", 1000, used)),
         List.of(),
-        readAt);
+        readAt,
+        "");
   }
 
   @Test

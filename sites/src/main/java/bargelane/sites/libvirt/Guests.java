@@ -48,7 +48,8 @@ final class Guests {
         text(told, "os.kernel-release"),
         mounts,
         cards,
-        at);
+        at,
+        "");
   }
 
   static Usage usage(Map<String, Object> told, Instant at) {

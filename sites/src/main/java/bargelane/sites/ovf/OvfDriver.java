@@ -12,12 +12,9 @@ import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.DeviceFamily;
 import bargelane.core.site.Inventory.GuestFacts;
 import bargelane.core.site.Inventory.MachineFacts;
-import bargelane.sites.Compute;
-import bargelane.sites.SiteDriver;
+import bargelane.sites.LookOnly;
 import bargelane.sites.SiteException;
 import bargelane.sites.SiteException.Kind;
-import bargelane.sites.Source;
-import bargelane.sites.Target;
 import java.io.IOException;
 import java.math.BigDecimal;
 import java.nio.file.Files;
@@ -33,7 +30,7 @@ import java.util.stream.Collectors;
  * A folder of OVF packages where the service runs. Its machines are known by their package's name
  * and their id in it; they are off, and are looked at only.
  */
-public final class OvfDriver implements SiteDriver {
+public final class OvfDriver extends LookOnly {
 
   private static final int GRANULARITY = 64 * 1024;
 
@@ -46,6 +43,7 @@ public final class OvfDriver implements SiteDriver {
    * @throws IllegalArgumentException if the address is no absolute path
    */
   public OvfDriver(String name, String address) {
+    super(name + " is a folder of packages");
     this.name = name;
     this.folder = Path.of(address);
     if (!folder.isAbsolute()) {
@@ -188,30 +186,5 @@ public final class OvfDriver implements SiteDriver {
         "",
         new DeviceFamily(buses.strip(), cards.strip()),
         GuestFacts.NONE);
-  }
-
-  @Override
-  public Map<String, Inventory.Usage> usage() {
-    return Map.of();
-  }
-
-  private SiteException cannot(String what) {
-    return new SiteException(
-        Kind.FINAL, "packages-only", name + " is a folder of packages: " + what, null);
-  }
-
-  @Override
-  public Source source() {
-    throw cannot("its disks can't be replicated from there");
-  }
-
-  @Override
-  public Target target() {
-    throw cannot("nothing can be replicated to it");
-  }
-
-  @Override
-  public Compute compute() {
-    throw cannot("no machine runs there");
   }
 }

@@ -1,0 +1,37 @@
+package bargelane.sites;
+
+import java.util.List;
+
+/**
+ * How a site is reached.
+ *
+ * @param address as its kind wants it
+ * @param credentials in the order in which they are tried
+ * @param servers of a site of kind {@code servers}
+ */
+public record SiteAccess(
+    String kind,
+    String name,
+    String address,
+    List<SiteCredential> credentials,
+    List<ServerAccess> servers) {
+
+  /** A site that is opened with one token, or with none. */
+  public static SiteAccess of(String kind, String name, String address, String token) {
+    return new SiteAccess(
+        kind,
+        name,
+        address,
+        token.isEmpty() ? List.of() : List.of(SiteCredential.token(name, token)),
+        List.of());
+  }
+
+  /** The token of a site that is opened with one; empty if there is none. */
+  String token() {
+    return credentials.stream()
+        .filter(c -> c.type() == SiteCredential.Type.TOKEN)
+        .map(SiteCredential::secret)
+        .findFirst()
+        .orElse("");
+  }
+}

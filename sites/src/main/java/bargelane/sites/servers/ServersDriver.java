@@ -1,0 +1,207 @@
+package bargelane.sites.servers;
+
+import bargelane.core.finding.Finding;
+import bargelane.core.finding.Finding.Code;
+import bargelane.core.finding.Finding.Who;
+import bargelane.core.guest.Survey;
+import bargelane.core.site.Capabilities;
+import bargelane.core.site.Inventory;
+import bargelane.core.site.Inventory.DeviceFamily;
+import bargelane.sites.LookOnly;
+import bargelane.sites.ServerAccess;
+import bargelane.sites.SiteAccess;
+import bargelane.sites.SiteCredential;
+import bargelane.sites.SiteException;
+import bargelane.sites.Surveys;
+import java.time.Clock;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import java.util.concurrent.TimeUnit;
+import java.util.function.Consumer;
+
+/** Servers that are read over SSH, nothing installed on them. */
+public final class ServersDriver extends LookOnly {
+
+  private static final int AT_ONCE = 8;
+  private static final int NAMED = 5;
+  private static final int GRANULARITY = 64 * 1024;
+
+  /** More than this between two clocks puts samples and connections at the wrong time. */
+  private static final Duration CLOCKS = Duration.ofSeconds(30);
+
+  private final SiteAccess access;
+  private final Clock clock;
+
+  public ServersDriver(SiteAccess access, Clock clock) {
+    super(access.name() + " is a list of servers");
+    this.access = access;
+    this.clock = clock;
+    for (SiteCredential c : access.credentials()) {
+      if (c.type() == SiteCredential.Type.KEY) {
+        ServerShell.keys(c);
+      }
+    }
+  }
+
+  @Override
+  public Capabilities capabilities() {
+    return new Capabilities(
+        "Servers over SSH",
+        "",
+        Capabilities.Reach.MACHINE,
+        GRANULARITY,
+        false,
+        false,
+        false,
+        DeviceFamily.UNKNOWN);
+  }
+
+  /** There is none as a whole: see {@link #surveys}. */
+  @Override
+  public Inventory inventory() {
+    throw new SiteException(
+        SiteException.Kind.FINAL,
+        "look-only",
+        access.name() + " is a list of servers: each is read by itself",
+        null);
+  }
+
+  @Override
+  public Optional<Surveys> surveys() {
+    return Optional.of(each -> read("all", each));
+  }
+
+  /** Reads all servers, several at a time; hands over one at a time, to one thread at a time. */
+  private void read(String part, Consumer<Surveys.Reading> each) {
+    try (ServerShell shell = new ServerShell(access.name())) {
+      ExecutorService threads = Executors.newFixedThreadPool(AT_ONCE);
+      try {
+        List<java.util.concurrent.Future<?>> all = new ArrayList<>();
+        Object turn = new Object();
+        for (ServerAccess server : access.servers()) {
+          all.add(
+              threads.submit(
+                  () -> {
+                    Surveys.Reading reading = shell.read(server, access.credentials(), part);
+                    synchronized (turn) {
+                      each.accept(reading);
+                    }
+                  }));
+        }
+        for (java.util.concurrent.Future<?> one : all) {
+          one.get();
+        }
+      } catch (InterruptedException e) {
+        Thread.currentThread().interrupt();
+        throw new SiteException(
+            SiteException.Kind.MAY_PASS, "interrupted", access.name() + ": interrupted", e);
+      } catch (java.util.concurrent.ExecutionException e) {
+        throw e.getCause() instanceof RuntimeException cause
+            ? cause
+            : new IllegalStateException(e.getCause());
+      } finally {
+        threads.shutdownNow();
+        awaited(threads);
+      }
+    }
+  }
+
+  private static void awaited(ExecutorService threads) {
+    try {
+      threads.awaitTermination(1, TimeUnit.SECONDS);
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+    }
+  }
+
+  @Override
+  public Map<String, Inventory.Usage> usage() {
+    Map<String, Inventory.Usage> told = new HashMap<>();
+    read(
+        "counters",
+        r -> r.survey().ifPresent(s -> told.put(r.server().id(), onOurClock(s.counters()))));
+    return told;
+  }
+
+  /** Counters are stepped by our clock: theirs may be set meanwhile. */
+  private Inventory.Usage onOurClock(Inventory.Usage u) {
+    return new Inventory.Usage(
+        clock.instant(),
+        u.cpuSeconds(),
+        u.memoryBytes(),
+        u.readBytes(),
+        u.reads(),
+        u.writtenBytes(),
+        u.writes(),
+        u.receivedBytes(),
+        u.sentBytes());
+  }
+
+  @Override
+  public List<Finding> check() {
+    if (access.servers().isEmpty()) {
+      return List.of(
+          new Finding(
+              Code.SITE_EMPTY,
+              access.name(),
+              "there is no server in its list",
+              "bargelane server add " + access.name() + " ADDRESS ...",
+              Who.ENGINEER));
+    }
+    List<Finding> all = new ArrayList<>();
+    Map<String, List<String>> unread = new LinkedHashMap<>();
+    read(
+        "all",
+        r -> {
+          r.trouble().ifPresent(all::add);
+          r.survey().ifPresent(s -> look(r, s, all, unread));
+        });
+    unread.forEach(
+        (what, where) ->
+            all.add(
+                new Finding(
+                    Code.SERVER_FACT_UNREAD,
+                    where.size() > NAMED
+                        ? String.join(", ", where.subList(0, NAMED))
+                            + " and "
+                            + (where.size() - NAMED)
+                            + " more of "
+                            + access.name()
+                        : String.join(", ", where) + " of " + access.name(),
+                    what,
+                    "see the privileges of sites of kind servers, or go on without",
+                    Who.SITE_OWNER)));
+    return all;
+  }
+
+  private void look(
+      Surveys.Reading r, Survey s, List<Finding> all, Map<String, List<String>> unread) {
+    Duration off = Duration.between(clock.instant(), s.at());
+    if (off.abs().compareTo(CLOCKS) > 0) {
+      all.add(
+          new Finding(
+              Code.SITE_CLOCK_OFF,
+              r.server().address() + " of " + access.name(),
+              "its clock is "
+                  + off.abs().toSeconds()
+                  + " s "
+                  + (off.isNegative() ? "behind" : "ahead"),
+              "have it follow a time server",
+              Who.SITE_OWNER));
+    }
+    for (Survey.Unread u : s.unread()) {
+      unread
+          .computeIfAbsent(
+              "'" + u.fact() + "' can't be read as " + s.account() + ": " + u.why(),
+              x -> new ArrayList<>())
+          .add(r.server().address());
+    }
+  }
+}
