@@ -1,4 +1,4 @@
 package bargelane.api;
 
-/** A new token for a site. */
-public record CredentialEdit(String token) {}
+/** A new secret for a credential. */
+public record CredentialEdit(String secret) {}

@@ -16,6 +16,7 @@ import picocli.CommandLine.Command;
     subcommands = {
       SiteCommands.class,
       CredentialCommands.class,
+      ServerCommands.class,
       MachineCommands.class,
       ConnectionCommands.class,
       AssessmentCommands.class,

@@ -89,23 +89,65 @@ abstract class Common {
   }
 
   /**
-   * The token of a site from a file or the environment, never from the command line, where others
-   * can read it.
+   * A secret from a file or the environment, never from the command line, where others can read it.
+   *
+   * @param option that names the file
    */
-  String secret(Path file, String variable) {
-    try {
-      if (file != null) {
-        return Files.readString(file).strip();
-      }
-    } catch (IOException e) {
-      throw new ParameterException(
-          spec.commandLine(), "the token file " + file + " can't be read: " + e.getMessage());
+  String secret(String option, Path file, String variable) {
+    if (file != null) {
+      return textOf(option, file).strip();
     }
     String value = System.getenv(variable);
     if (value == null) {
       throw new ParameterException(
-          spec.commandLine(), "give the site's token with --token-file FILE or in " + variable);
+          spec.commandLine(), "give the secret with " + option + " FILE or in " + variable);
     }
     return value;
+  }
+
+  /** The text of a file that an option names. */
+  String textOf(String option, Path file) {
+    try {
+      return new String(Files.readAllBytes(file), java.nio.charset.StandardCharsets.UTF_8);
+    } catch (IOException e) {
+      throw new ParameterException(
+          spec.commandLine(),
+          "the file " + file + " of " + option + " can't be read: " + e.getMessage());
+    }
+  }
+
+  /** Prints what became of a list that was read; 1 if something in it is wrong. */
+  int imported(com.fasterxml.jackson.databind.JsonNode result, String things) {
+    int problems = result.path("problemCount").asInt();
+    if (output == Output.Form.json) {
+      Output.json(out(), result);
+    } else if (problems > 0) {
+      Output.rows(
+          out(),
+          output,
+          result.path("problems"),
+          "",
+          Output.number("LINE", "line"),
+          Output.text("COLUMN", "column"),
+          Output.text("REASON", "reason"));
+      out()
+          .println(
+              problems
+                  + (problems == 1 ? " thing is" : " things are")
+                  + " wrong: nothing is stored.");
+    } else {
+      out()
+          .println(
+              result.path("rows").asInt()
+                  + " "
+                  + things
+                  + ": "
+                  + result.path("added").asInt()
+                  + " new, "
+                  + result.path("changed").asInt()
+                  + " changed"
+                  + (result.path("stored").asBoolean() ? "." : "; a dry run: nothing is stored."));
+    }
+    return problems > 0 ? 1 : 0;
   }
 }

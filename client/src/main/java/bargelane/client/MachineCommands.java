@@ -21,6 +21,8 @@ import picocli.CommandLine.Parameters;
       MachineCommands.ListMachines.class,
       MachineCommands.Label.class,
       MachineCommands.Show.class,
+      MachineInsideCommands.Facts.class,
+      MachineInsideCommands.Survey.class,
       UsageCommand.class,
       ChangesCommand.OfMachine.class
     })

@@ -32,6 +32,19 @@ final class MachinePrinter {
     return String.join("  ", all);
   }
 
+  private static String sources(JsonNode machine) {
+    List<String> all = new ArrayList<>();
+    for (JsonNode source : machine.path("sources")) {
+      all.add(
+          source.path("site").asText()
+              + (source.path("home").asBoolean() ? " (its home)" : "")
+              + (source.path("seenAt").isTextual()
+                  ? " at " + Output.local(source.path("seenAt").asText())
+                  : ""));
+    }
+    return String.join(", ", all);
+  }
+
   static int print(Common c, JsonNode m) {
     if (c.output == Output.Form.json) {
       Output.json(c.out(), m);
@@ -57,7 +70,9 @@ final class MachinePrinter {
         "Wave",
         Output.plain(m.path("wave")),
         "Labels",
-        labels(m));
+        labels(m),
+        "Told by",
+        sources(m));
     Output.rows(
         c.out(),
         Output.Form.table,
@@ -65,7 +80,8 @@ final class MachinePrinter {
         "No disks.",
         Output.text("DISK", "volume"),
         Output.bytes("SIZE", "bytes"),
-        Output.text("STORAGE", "storage"));
+        Output.text("STORAGE", "storage"),
+        Output.of("MOUNTED AT", d -> Output.plain(d.path("mounts"))));
     Output.rows(
         c.out(),
         Output.Form.table,
@@ -84,7 +100,7 @@ final class MachinePrinter {
               + guest.path("kernel").asText()
               + ", calls itself "
               + guest.path("hostname").asText()
-              + "; told by its agent at "
+              + "; read at "
               + Output.local(guest.path("readAt").asText()));
       Output.rows(
           c.out(),

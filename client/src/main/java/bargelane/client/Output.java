@@ -57,16 +57,16 @@ final class Output {
       return "-";
     }
     return node.isArray()
-        ? join(node)
+        ? (node.isEmpty() ? "-" : join(node, " "))
         : node.isBoolean()
             ? (node.asBoolean() ? "yes" : "no")
             : node.asText().isEmpty() ? "-" : node.asText();
   }
 
-  private static String join(JsonNode array) {
+  static String join(JsonNode array, String between) {
     List<String> parts = new ArrayList<>();
     array.forEach(n -> parts.add(n.asText()));
-    return String.join(" ", parts);
+    return String.join(between, parts);
   }
 
   static String local(String instant) {

@@ -5,6 +5,7 @@ import static bargelane.client.Output.*;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.nio.file.Path;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
@@ -23,6 +24,7 @@ import picocli.CommandLine.Parameters;
       SiteCommands.Check.class,
       SiteCommands.Scan.class,
       ChangesCommand.OfSite.class,
+      SiteCommands.Credentials.class,
       SiteCommands.Schedule.class,
       SiteCommands.Leftovers.class,
       SiteCommands.Remove.class
@@ -78,7 +80,8 @@ final class SiteCommands {
         "",
         "Example:",
         "  bargelane site add mill-street --address http://127.0.0.1:7070 --token-file token",
-        "  bargelane site add annex --kind libvirt --address qemu:///system"
+        "  bargelane site add annex --kind libvirt --address qemu:///system",
+        "  bargelane site add branches --kind servers --credential scouts"
       })
   static final class Add extends Common implements Callable<Integer> {
     @Parameters(index = "0", paramLabel = "SITE", description = "Name to give it.")
@@ -87,17 +90,22 @@ final class SiteCommands {
     @Option(
         names = "--kind",
         defaultValue = "standin",
-        description = "Kind of site: standin, libvirt or ovf (default: standin).")
+        description = "Kind of site: standin, libvirt, ovf or servers (default: standin).")
     String kind;
 
     @Option(
         names = "--address",
-        required = true,
+        defaultValue = "",
         description = "Address of its control interface; of kind ovf, the folder.")
     String address;
 
     @Option(names = "--token-file", description = "File with its token.")
     Path tokenFile;
+
+    @Option(
+        names = "--credential",
+        description = "A stored credential to try; may be given again, in the order wanted.")
+    List<String> credentials = List.of();
 
     @Override
     public Integer call() {
@@ -105,8 +113,9 @@ final class SiteCommands {
       body.put("name", name);
       body.put("kind", kind);
       body.put("address", address);
-      if (tokenFile != null || kind.equals("standin")) {
-        body.put("token", secret(tokenFile, "SITE_TOKEN"));
+      body.put("credentials", credentials);
+      if (tokenFile != null || kind.equals("standin") && credentials.isEmpty()) {
+        body.put("token", secret("--token-file", tokenFile, "SITE_TOKEN"));
       }
       return SitePrinter.print(this, api().post("/sites", body));
     }
@@ -168,6 +177,26 @@ final class SiteCommands {
     public Integer call() {
       return SitePrinter.print(
           this, api().put("/sites/" + escape(name) + "/schedule", java.util.Map.of("cron", cron)));
+    }
+  }
+
+  @Command(
+      name = "credentials",
+      description = "Have a site try these credentials, in this order, and no others.",
+      mixinStandardHelpOptions = true,
+      footer = {"", "Example:", "  bargelane site credentials branches scouts old-scouts"})
+  static final class Credentials extends Common implements Callable<Integer> {
+    @Parameters(index = "0", paramLabel = "SITE", description = "Name or id.")
+    String name;
+
+    @Parameters(index = "1..*", paramLabel = "CREDENTIAL", description = "Names, in their order.")
+    List<String> credentials = List.of();
+
+    @Override
+    public Integer call() {
+      return SitePrinter.print(
+          this,
+          api().put("/sites/" + escape(name) + "/credentials", Map.of("credentials", credentials)));
     }
   }
 

@@ -17,7 +17,11 @@ final class SitePrinter {
           "Site",
           site.path("name").asText() + " (" + site.path("id").asText() + ")",
           "Address",
-          site.path("address").asText(),
+          Output.plain(site.path("address")),
+          "Credentials",
+          site.path("credentials").isEmpty()
+              ? "none"
+              : Output.join(site.path("credentials"), ", then "),
           "Status",
           site.path("status").asText(),
           "Platform",
@@ -31,7 +35,10 @@ final class SitePrinter {
           "Tracking survives a crash",
           Output.plain(site.path("markersSurviveCrash")),
           "Machines",
-          Output.plain(site.path("machines")),
+          Output.plain(site.path("machines"))
+              + (site.path("servers").isNumber()
+                  ? " of " + site.path("servers").asInt() + " servers"
+                  : ""),
           "Scanned by itself",
           site.path("nextScanAt").isTextual()
               ? "at "

@@ -81,8 +81,8 @@ public final class Tour extends Narration {
         "a wrong token is found, with a remedy",
         refused.path("findings").path(0).path("code").asText().equals("site-token-refused")
             && !refused.path("findings").path(0).path("remedy").asText().isEmpty());
-    JsonNode mended =
-        api.put("/sites/" + HOME + "/credential", Map.of("token", harness.estate().token()));
+    api.put("/credentials/" + HOME, Map.of("secret", harness.estate().token()));
+    JsonNode mended = journey.check(HOME);
     check(
         "with the right one the machine room is ready",
         mended.path("status").asText().equals("ready"));

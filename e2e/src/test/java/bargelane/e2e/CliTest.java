@@ -6,6 +6,7 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.client.ApiClient;
 import bargelane.client.Cli;
+import bargelane.e2e.Terminal.Said;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.io.PrintWriter;
@@ -34,8 +35,6 @@ class CliTest {
   private static Harness harness;
   @TempDir static Path dir;
 
-  private record Said(int code, String out, String err) {}
-
   @BeforeAll
   static void start() throws IOException {
     harness = Harness.create().all();
@@ -51,24 +50,11 @@ class CliTest {
   private static final String LENDING = "name ~ lending and not name ~ elending";
 
   private static Said say(String... arguments) {
-    StringWriter out = new StringWriter();
-    StringWriter err = new StringWriter();
-    CommandLine line = Cli.commandLine();
-    line.setOut(new PrintWriter(out, true));
-    line.setErr(new PrintWriter(err, true));
-    List<String> all = new ArrayList<>(List.of(arguments));
-    if (arguments.length > 1 && !all.contains("--help")) {
-      all.add("--home");
-      all.add(harness.home().toString());
-    }
-    int code = line.execute(all.toArray(String[]::new));
-    return new Said(code, out.toString(), err.toString());
+    return new Terminal(harness).say(arguments);
   }
 
   private static Said done(String... arguments) {
-    Said said = say(arguments);
-    assertEquals(0, said.code(), String.join(" ", arguments) + ": " + said.out() + said.err());
-    return said;
+    return new Terminal(harness).done(arguments);
   }
 
   @Test

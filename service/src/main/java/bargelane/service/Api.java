@@ -13,11 +13,12 @@ import bargelane.service.lane.Lanes;
 import bargelane.service.pass.Passes;
 import bargelane.service.run.RunEngine;
 import bargelane.service.run.Runs;
+import bargelane.service.site.Credentials;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.Machines;
 import bargelane.service.site.ScanSchedule;
 import bargelane.service.site.Scans;
-import bargelane.service.site.SiteEntity;
+import bargelane.service.site.Servers;
 import bargelane.service.site.Sites;
 import bargelane.service.usage.Usages;
 import bargelane.service.wave.WaveViews;
@@ -25,8 +26,6 @@ import bargelane.service.wave.Waves;
 import io.javalin.http.Cookie;
 import io.javalin.http.SameSite;
 import java.time.Clock;
-import java.util.ArrayList;
-import java.util.List;
 import java.util.Optional;
 
 /** All endpoints, by subject. */
@@ -35,6 +34,8 @@ record Api(
     Clock clock,
     Accounts accounts,
     Sites sites,
+    Credentials credentials,
+    Servers servers,
     Machines machines,
     Scans scans,
     ScanSchedule schedule,
@@ -53,7 +54,21 @@ record Api(
   Endpoints endpoints() {
     Endpoints e = new Endpoints();
     access(e);
-    discovery(e);
+    new DiscoveryApi(
+            db,
+            sites,
+            credentials,
+            servers,
+            machines,
+            scans,
+            schedule,
+            usages,
+            connections,
+            runs,
+            engine,
+            ledger)
+        .add(e);
+    assessing(e);
     planning(e);
     work(e);
     leases(e);
@@ -120,175 +135,7 @@ record Api(
         r -> new SignedIn(r.caller().account(), r.caller().csrf()));
   }
 
-  private void discovery(Endpoints e) {
-    e.add("GET", "/sites", 200, "List sites", Void.class, SiteView.class, true, r -> sites.list());
-    e.add(
-        "POST",
-        "/sites",
-        201,
-        "Add a site",
-        SiteAdd.class,
-        SiteView.class,
-        false,
-        r -> sites.add(r.body(SiteAdd.class)));
-    e.add(
-        "GET",
-        "/sites/{site}",
-        200,
-        "One site",
-        Void.class,
-        SiteView.class,
-        false,
-        r -> sites.view(r.path("site")));
-    e.add(
-        "DELETE",
-        "/sites/{site}",
-        204,
-        "Remove a site",
-        Void.class,
-        Void.class,
-        false,
-        r -> {
-          sites.remove(r.path("site"));
-          return null;
-        });
-    e.add(
-        "PUT",
-        "/sites/{site}/credential",
-        200,
-        "Replace a site's token",
-        CredentialEdit.class,
-        SiteView.class,
-        false,
-        r -> sites.rotate(r.path("site"), r.body(CredentialEdit.class)));
-    e.add(
-        "POST",
-        "/sites/{site}/check",
-        200,
-        "Test reach, permissions, clock and version",
-        Void.class,
-        SiteView.class,
-        false,
-        r -> sites.check(r.path("site")));
-    e.add(
-        "POST",
-        "/sites/{site}/scan",
-        202,
-        "Read the inventory",
-        Void.class,
-        RunView.class,
-        false,
-        r -> scan(r));
-    e.add(
-        "PUT",
-        "/sites/{site}/schedule",
-        200,
-        "Have a site scanned by itself",
-        SiteSchedule.class,
-        SiteView.class,
-        false,
-        r -> {
-          schedule.set(r.path("site"), r.body(SiteSchedule.class).cron(), r.caller().account());
-          return sites.view(r.path("site"));
-        });
-    e.add(
-        "GET",
-        "/sites/{site}/scans",
-        200,
-        "Scans of a site, newest first",
-        Void.class,
-        RunView.class,
-        true,
-        r -> runs.scans(sites.view(r.path("site")).id(), r.number("size", 20)));
-    e.add(
-        "GET",
-        "/sites/{site}/changes",
-        200,
-        "What scans of a site found different, newest first",
-        Void.class,
-        Page.class,
-        false,
-        r -> scans.changes(r.path("site"), "", r.number("page", 0), r.number("size", 50)));
-    e.add(
-        "GET",
-        "/sites/{site}/leftovers",
-        200,
-        "Things of ours at a site",
-        Void.class,
-        LeftoverView.class,
-        true,
-        r -> leftovers(r.path("site")));
-    e.add(
-        "GET",
-        "/machines",
-        200,
-        "List machines",
-        Void.class,
-        Page.class,
-        false,
-        r ->
-            machines.list(
-                r.query("filter"),
-                r.query("sort").isEmpty() ? "name" : r.query("sort"),
-                r.number("page", 0),
-                r.number("size", 50)));
-    e.add(
-        "POST",
-        "/machines/labels",
-        200,
-        "Give labels to machines by hand, or take such away",
-        LabelEdit.class,
-        LabelResult.class,
-        false,
-        r -> machines.label(r.body(LabelEdit.class), r.caller().account()));
-    e.add(
-        "GET",
-        "/machines/{machine}",
-        200,
-        "One machine",
-        Void.class,
-        MachineView.class,
-        false,
-        r -> machines.view(r.path("machine")));
-    e.add(
-        "GET",
-        "/machines/{machine}/changes",
-        200,
-        "What scans found different about a machine, newest first",
-        Void.class,
-        Page.class,
-        false,
-        r -> scans.changes("", r.path("machine"), r.number("page", 0), r.number("size", 50)));
-    e.add(
-        "GET",
-        "/machines/{machine}/usage",
-        200,
-        "What a machine used over a window of time",
-        Void.class,
-        UsageView.class,
-        false,
-        r ->
-            usages.view(
-                r.path("machine"),
-                r.query("from"),
-                r.query("to"),
-                r.query("percentile"),
-                r.number("points", 0)));
-    e.add(
-        "GET",
-        "/connections",
-        200,
-        "Who talks to whom",
-        Void.class,
-        Page.class,
-        false,
-        r ->
-            connections.list(
-                r.query("machine"),
-                r.query("filter"),
-                r.query("sort").isEmpty() ? "-bytes" : r.query("sort"),
-                r.number("page", 0),
-                r.number("size", 50)));
+  private void assessing(Endpoints e) {
     e.add(
         "GET",
         "/assessments",
@@ -316,34 +163,6 @@ record Api(
         AssessmentView.class,
         false,
         r -> assessments.view(r.path("assessment")));
-  }
-
-  private RunView scan(Endpoints.Request r) {
-    String id =
-        db.tx(
-            s ->
-                ScanSchedule.start(s, engine, Sites.find(s, r.path("site")), r.caller().account()));
-    engine.wake(id);
-    return runs.view(id);
-  }
-
-  private List<LeftoverView> leftovers(String ref) {
-    SiteEntity site = db.tx(s -> Sites.find(s, ref));
-    List<LeftoverView> views = new ArrayList<>();
-    sites
-        .driver(site.id)
-        .target()
-        .owned(ledger.ownerPrefix())
-        .forEach(
-            o ->
-                views.add(
-                    new LeftoverView(
-                        site.name,
-                        o.kind(),
-                        o.name(),
-                        o.owner(),
-                        ledger.recorded(site.id, o.kind(), o.name()))));
-    return views;
   }
 
   private void planning(Endpoints e) {

@@ -26,6 +26,7 @@ import bargelane.service.run.Runs;
 import bargelane.service.run.StepEntity;
 import bargelane.service.site.ChangeEntity;
 import bargelane.service.site.CredentialEntity;
+import bargelane.service.site.Credentials;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.MachineAddressEntity;
 import bargelane.service.site.MachineEntity;
@@ -33,9 +34,14 @@ import bargelane.service.site.Machines;
 import bargelane.service.site.ScanRun;
 import bargelane.service.site.ScanSchedule;
 import bargelane.service.site.Scans;
+import bargelane.service.site.ServerEntity;
+import bargelane.service.site.Servers;
+import bargelane.service.site.SightingEntity;
+import bargelane.service.site.SiteCredentialEntity;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.SiteObjectEntity;
 import bargelane.service.site.Sites;
+import bargelane.service.site.Surveying;
 import bargelane.service.site.Vault;
 import bargelane.service.usage.UsageCounterEntity;
 import bargelane.service.usage.UsageReading;
@@ -89,11 +95,15 @@ public final class BargeLane implements Closeable {
 
   private static final Logger log = LoggerFactory.getLogger(BargeLane.class);
 
-  private static final List<Class<?>> ENTITIES =
+  /** What of this service Hibernate keeps. */
+  public static final List<Class<?>> ENTITIES =
       List.of(
           AccountEntity.class,
           TokenEntity.class,
           CredentialEntity.class,
+          SiteCredentialEntity.class,
+          ServerEntity.class,
+          SightingEntity.class,
           SiteEntity.class,
           MachineEntity.class,
           MachineAddressEntity.class,
@@ -127,7 +137,9 @@ public final class BargeLane implements Closeable {
     db = new Db(o.databaseUrl(), o.databaseUser(), o.databasePassword(), ENTITIES);
     events = new Events(db, clock, o.databaseUrl(), o.databaseUser(), o.databasePassword());
     Accounts accounts = new Accounts(db, clock);
-    Sites sites = new Sites(db, new Vault(o.home().resolve("master-key")), events, clock);
+    Credentials credentials =
+        new Credentials(db, new Vault(o.home().resolve("master-key")), events, clock);
+    Sites sites = new Sites(db, credentials, events, clock);
     Ledger ledger = new Ledger(db, sites, clock, installation());
     RunEngine runs = new RunEngine(db, events, clock);
     Passes passes = new Passes(db, sites, ledger, events, runs, clock);
@@ -135,9 +147,10 @@ public final class BargeLane implements Closeable {
     TimetableTask timetable = new TimetableTask(db, runs, clock);
     Scans scans = new Scans(db, sites, clock);
     Connections connections = new Connections(db, sites, clock);
-    UsageReading usage = new UsageReading(db, sites, clock);
+    Surveying surveying = new Surveying(db, clock);
+    UsageReading usage = new UsageReading(db, sites, surveying, clock);
     ScanSchedule schedule = new ScanSchedule(db, runs, events, clock);
-    runs.add(new ScanRun(scans, usage, connections));
+    runs.add(new ScanRun(sites, scans, surveying, usage, connections));
     runs.add(new PassRun(services));
     WaveRuns.all(services, timetable::watch).forEach(runs::add);
     WaveViews views = new WaveViews(db, events, clock);
@@ -181,6 +194,8 @@ public final class BargeLane implements Closeable {
             clock,
             accounts,
             sites,
+            credentials,
+            new Servers(db, events, clock),
             new Machines(db, events),
             scans,
             schedule,

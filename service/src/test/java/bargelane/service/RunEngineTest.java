@@ -409,10 +409,7 @@ class RunEngineTest {
     db.run(
         s -> {
           s.createNativeMutationQuery(
-                  "insert into credential values ('c', 'c', 'x', now()) on conflict do nothing")
-              .executeUpdate();
-          s.createNativeMutationQuery(
-                  "insert into site (id, name, kind, address, credential_id, created_at, findings) values ('s', 's', 'k', 'a', 'c', now(), '[]') on conflict do nothing")
+                  "insert into site (id, name, kind, address, created_at, findings) values ('s', 's', 'k', 'a', now(), '[]') on conflict do nothing")
               .executeUpdate();
           s.createNativeMutationQuery(
                   "insert into machine (id, site_id, platform_id, name, facts, first_seen, last_seen) values ('m-1', 's', 'p', 'm', '{}', now(), now()) on conflict do nothing")

@@ -23,6 +23,11 @@ public final class Drivers {
     return kind.equals("standin");
   }
 
+  /** Whether machines of sites of a kind are looked at only, and may have their home elsewhere. */
+  public static boolean looksOnly(String kind) {
+    return kind.equals("servers");
+  }
+
   /** Opens a driver for a site that is opened with one token, or with none. */
   public static SiteDriver open(
       String kind, String name, String address, String token, Clock clock) {

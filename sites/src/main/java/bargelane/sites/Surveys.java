@@ -27,4 +27,7 @@ public interface Surveys {
 
   /** Reads all, several at a time; each is handed over as soon as it is read, one after another. */
   void read(Consumer<Reading> each);
+
+  /** The same, but for what is slow: counters, open connections and who it is. */
+  void look(Consumer<Reading> each);
 }

@@ -7,10 +7,6 @@ import bargelane.core.guest.Survey.Route;
 import bargelane.core.guest.Survey.Software;
 import bargelane.core.guest.Survey.Unread;
 import bargelane.core.site.Inventory.Usage;
-import java.io.IOException;
-import java.io.InputStream;
-import java.io.UncheckedIOException;
-import java.nio.charset.StandardCharsets;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -26,9 +22,10 @@ import java.util.Set;
 import java.util.regex.Pattern;
 
 /**
- * Reads the text that the survey's script prints (docs/formats/survey.md). The text comes from
- * machines that nobody vouches for: what is malformed is refused, what is too much is cut off, and
- * nothing of it is believed to be more than text and numbers.
+ * Reads the text that the survey's script, {@code survey.sh} beside this class, prints
+ * (docs/formats/survey.md). The text comes from machines that nobody vouches for: what is malformed
+ * is refused, what is too much is cut off, and nothing of it is believed to be more than text and
+ * numbers.
  */
 public final class SurveyReader {
 
@@ -52,15 +49,6 @@ public final class SurveyReader {
 
   private SurveyReader(Sections told) {
     this.told = told;
-  }
-
-  /** The script, for any POSIX shell; with the argument {@code counters} it tells less. */
-  public static String script() {
-    try (InputStream in = SurveyReader.class.getResourceAsStream("survey.sh")) {
-      return new String(in.readAllBytes(), StandardCharsets.UTF_8);
-    } catch (IOException e) {
-      throw new UncheckedIOException("the survey's script is not in the program", e);
-    }
   }
 
   /**

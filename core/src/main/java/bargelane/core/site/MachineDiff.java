@@ -39,7 +39,8 @@ public final class MachineDiff {
     return all;
   }
 
-  private static Map<String, String> facts(MachineFacts m) {
+  /** Facts by name, as people read them; what is empty is not known. */
+  public static Map<String, String> facts(MachineFacts m) {
     Map<String, String> f = new LinkedHashMap<>();
     f.put("name", m.name());
     f.put("processors", String.valueOf(m.cpus()));

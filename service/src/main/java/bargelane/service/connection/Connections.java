@@ -86,6 +86,11 @@ public final class Connections {
             });
   }
 
+  /** Takes over what an observer saw, in the caller's transaction. */
+  public static void seen(Session s, String observer, List<Conversation> seen) {
+    s.doWork(c -> add(c, observer, List.copyOf(gather(seen).values())));
+  }
+
   private static Map<Kind, Conversation> gather(List<Conversation> seen) {
     Map<Kind, Conversation> kinds = new LinkedHashMap<>();
     for (Conversation c : seen) {

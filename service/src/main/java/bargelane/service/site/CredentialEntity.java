@@ -6,7 +6,7 @@ import jakarta.persistence.Id;
 import jakarta.persistence.Table;
 import java.time.Instant;
 
-/** A secret for a site, sealed under the master key. */
+/** A secret for sites, sealed under the master key. */
 @Entity
 @Table(name = "credential")
 public class CredentialEntity {
@@ -15,8 +15,17 @@ public class CredentialEntity {
 
   public String name;
 
+  /** token, password or key. */
+  public String type = "token";
+
+  /** Who we are with it; empty for a token. */
+  public String account = "";
+
   public byte[] sealed;
 
   @Column(name = "changed_at")
   public Instant changedAt;
+
+  /** Stored with its one site, and goes with it. */
+  public boolean own;
 }

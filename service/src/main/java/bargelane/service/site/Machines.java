@@ -1,12 +1,17 @@
 package bargelane.service.site;
 
 import bargelane.api.DiskView;
+import bargelane.api.FactView;
 import bargelane.api.GuestView;
 import bargelane.api.LabelEdit;
 import bargelane.api.LabelResult;
 import bargelane.api.MachineView;
 import bargelane.api.NicView;
 import bargelane.api.Page;
+import bargelane.api.SurveyView;
+import bargelane.core.guest.Survey;
+import bargelane.core.guest.SurveyFacts;
+import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.GuestFacts;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.db.Db;
@@ -14,6 +19,7 @@ import bargelane.service.db.Json;
 import bargelane.service.event.Events;
 import bargelane.service.http.ProblemException;
 import com.fasterxml.jackson.core.type.TypeReference;
+import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
@@ -211,10 +217,27 @@ public final class Machines {
             machines.stream().map(m -> m.id).toList())) {
       waves.put((String) row[0], (String) row[1]);
     }
-    return machines.stream().map(m -> view(s, m, waves.getOrDefault(m.id, ""))).toList();
+    Map<String, List<SightingEntity>> sightings = new HashMap<>();
+    Db.list(
+            s,
+            SightingEntity.class,
+            "from SightingEntity where machineId in ?1 order by seenAt desc",
+            machines.stream().map(m -> m.id).toList())
+        .forEach(g -> sightings.computeIfAbsent(g.machineId, x -> new ArrayList<>()).add(g));
+    return machines.stream()
+        .map(
+            m ->
+                view(
+                    s,
+                    m,
+                    waves.getOrDefault(m.id, ""),
+                    sightings.getOrDefault(m.id, List.of()),
+                    machines.size() == 1))
+        .toList();
   }
 
-  private static MachineView view(Session s, MachineEntity m, String wave) {
+  private static MachineView view(
+      Session s, MachineEntity m, String wave, List<SightingEntity> sightings, boolean withMounts) {
     MachineFacts f = Json.read(m.facts, MachineFacts.class);
     Map<String, String> own = labels(m.ownLabels);
     Map<String, String> labels = new TreeMap<>(f.labels());
@@ -231,15 +254,63 @@ public final class Machines {
         f.firmware(),
         f.on(),
         f.fenced(),
-        f.disks().stream().map(d -> new DiskView(d.volume(), d.bytes(), d.storage())).toList(),
+        disks(f, withMounts ? sightings : List.of()),
         f.nics().stream().map(n -> new NicView(n.network(), n.address(), n.mac())).toList(),
         guest(f.guest()),
         labels,
         own.keySet(),
+        Sources.views(s, site, sightings),
         wave,
         m.firstSeen,
-        m.vanishedAt == null ? site.scannedAt : m.lastSeen,
+        m.vanishedAt == null ? Sources.lastSeen(site, sightings) : m.lastSeen,
         m.vanishedAt);
+  }
+
+  /**
+   * With where they are mounted, if the guest sees the same disks in the same order by their sizes.
+   */
+  private static List<DiskView> disks(MachineFacts f, List<SightingEntity> sightings) {
+    List<List<String>> mounts =
+        sightings.stream()
+            .filter(g -> g.survey != null)
+            .map(g -> Json.read(g.survey, Survey.class))
+            .filter(
+                x ->
+                    SurveyFacts.disks(x).stream()
+                        .map(Survey.Device::bytes)
+                        .toList()
+                        .equals(f.disks().stream().map(Inventory.Disk::bytes).toList()))
+            .findFirst()
+            .map(
+                x ->
+                    SurveyFacts.disks(x).stream()
+                        .map(d -> List.copyOf(SurveyFacts.mountedFrom(x, d)))
+                        .toList())
+            .orElse(List.of());
+    List<DiskView> views = new ArrayList<>();
+    for (Inventory.Disk d : f.disks()) {
+      views.add(
+          new DiskView(
+              d.volume(),
+              d.bytes(),
+              d.storage(),
+              mounts.isEmpty() ? List.of() : mounts.get(views.size())));
+    }
+    return views;
+  }
+
+  /** What each source tells of a machine, fact by fact. */
+  public List<FactView> facts(String ref) {
+    return db.tx(
+        s -> {
+          MachineEntity m = find(s, ref);
+          return Sources.facts(s, m);
+        });
+  }
+
+  /** What was read from inside a machine, by whom and when; the newest first. */
+  public List<SurveyView> surveys(String ref) {
+    return db.tx(s -> Sources.surveys(s, find(s, ref)));
   }
 
   private static GuestView guest(GuestFacts g) {

@@ -7,9 +7,12 @@ import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.service.usage.UsageReading;
+import bargelane.sites.SiteException;
+import bargelane.sites.Surveys;
 import java.time.Duration;
 import java.util.List;
 import java.util.Locale;
+import java.util.Optional;
 
 /**
  * Reads what a site is, what its machines used and whom they talked to. A site that does not answer
@@ -17,12 +20,17 @@ import java.util.Locale;
  */
 public final class ScanRun implements RunKind {
 
+  private final Sites sites;
   private final Scans scans;
+  private final Surveying surveying;
   private final UsageReading usage;
   private final Connections connections;
 
-  public ScanRun(Scans scans, UsageReading usage, Connections connections) {
+  public ScanRun(
+      Sites sites, Scans scans, Surveying surveying, UsageReading usage, Connections connections) {
+    this.sites = sites;
     this.scans = scans;
+    this.surveying = surveying;
     this.usage = usage;
     this.connections = connections;
   }
@@ -46,11 +54,27 @@ public final class ScanRun implements RunKind {
   }
 
   private Outcome scan(Work w) {
-    ScanResult result = scans.scan(w.siteId());
+    Optional<Surveys> surveys = sites.driver(w.siteId()).surveys();
+    if (surveys.isPresent()) {
+      Surveying.Scanned read = surveying.scan(w.siteId(), surveys.get());
+      if (read.result().machines() == 0 && read.unread() > 0) {
+        throw new SiteException(
+            SiteException.Kind.FINAL,
+            "unreadable",
+            "none of its " + read.unread() + " servers could be read",
+            null);
+      }
+      return told(w, read.result(), read.unread());
+    }
+    return told(w, scans.scan(w.siteId()), 0);
+  }
+
+  private static Outcome told(Work w, ScanResult result, int unread) {
     w.result(result);
+    String also = unread == 0 ? "" : "; " + unread + " could not be read, see the site";
     return Outcome.done(
         result.unchanged()
-            ? result.machines() + " machines, nothing changed"
+            ? result.machines() + " machines, nothing changed" + also
             : result.machines()
                 + " machines: "
                 + result.appearedCount()
@@ -58,7 +82,8 @@ public final class ScanRun implements RunKind {
                 + result.changedCount()
                 + " changed, "
                 + result.vanishedCount()
-                + " vanished");
+                + " vanished"
+                + also);
   }
 
   private Outcome usage(Work w) {

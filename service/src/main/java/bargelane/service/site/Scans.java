@@ -6,14 +6,11 @@ import bargelane.api.ScanResult;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
-import bargelane.core.site.MachineDiff;
 import bargelane.service.db.Db;
-import bargelane.service.db.Ids;
 import bargelane.service.db.Json;
 import bargelane.sites.SiteDriver;
 import java.time.Clock;
 import java.time.Instant;
-import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
@@ -48,8 +45,6 @@ public final class Scans {
           SiteEntity site =
               s.find(SiteEntity.class, siteId, org.hibernate.LockMode.PESSIMISTIC_WRITE);
           Instant now = clock.instant();
-          Instant former = site.scannedAt == null ? now : site.scannedAt;
-          site.scannedAt = now;
           if (site.capabilities == null
               || !Json.read(site.capabilities, Capabilities.class).equals(capabilities)) {
             site.capabilities = Json.text(capabilities);
@@ -58,117 +53,52 @@ public final class Scans {
               || !Json.read(site.inventory, Inventory.class).equals(inventory)) {
             site.inventory = Json.text(inventory);
           }
-          return new Merge(s, site, former, now).all(inventory);
+          ScanResult result = merge(s, site, inventory, now);
+          site.scannedAt = now;
+          return result;
         });
   }
 
-  /** One scan's machines against those that are known. */
-  private static final class Merge {
-    private final Session s;
-    private final SiteEntity site;
-    private final Instant former;
-    private final Instant now;
-    private final List<String> appeared = new ArrayList<>();
-    private final List<String> changed = new ArrayList<>();
-    private final List<String> vanished = new ArrayList<>();
-    private final List<ChangeEntity> changes = new ArrayList<>();
-
-    Merge(Session s, SiteEntity site, Instant former, Instant now) {
-      this.s = s;
-      this.site = site;
-      this.former = former;
-      this.now = now;
-    }
-
-    ScanResult all(Inventory inventory) {
-      Map<String, MachineEntity> known = new HashMap<>();
-      Db.list(s, MachineEntity.class, "from MachineEntity where siteId = ?1", site.id)
-          .forEach(m -> known.put(m.platformId, m));
-      int seen = 0;
-      for (MachineFacts facts : inventory.machines()) {
-        MachineEntity machine = known.remove(facts.platformId());
-        if (machine != null) {
-          seen++;
-          again(machine, facts);
-        } else if (facts.owner().isEmpty()) {
-          seen++;
-          first(facts);
-        }
-      }
-      for (MachineEntity gone : known.values()) {
-        if (gone.vanishedAt == null) {
-          gone.vanishedAt = now;
-          gone.lastSeen = former;
-          vanished.add(gone.name);
-          tell(gone, "vanished");
-        }
-      }
-      // The machines first, in one go, and then what is told of them.
-      s.flush();
-      changes.forEach(s::persist);
-      return new ScanResult(
-          seen,
-          named(appeared),
-          named(changed),
-          named(vanished),
-          appeared.size(),
-          changed.size(),
-          vanished.size(),
-          appeared.isEmpty() && changed.isEmpty() && vanished.isEmpty());
-    }
-
-    private void first(MachineFacts facts) {
-      MachineEntity machine = new MachineEntity();
-      machine.id = Ids.next("m");
-      machine.siteId = site.id;
-      machine.platformId = facts.platformId();
-      machine.firstSeen = now;
-      machine.lastSeen = now;
-      machine.name = facts.name();
-      machine.facts = Json.text(facts);
-      s.persist(machine);
-      appeared.add(facts.name());
-      tell(machine, "appeared");
-    }
-
-    private void again(MachineEntity machine, MachineFacts told) {
-      MachineFacts former = Json.read(machine.facts, MachineFacts.class);
-      // What the guest told once stays known while it is off or its agent away.
-      MachineFacts facts = told.guest().readAt() == null ? told.telling(former.guest()) : told;
-      if (machine.vanishedAt != null) {
-        machine.vanishedAt = null;
-        appeared.add(facts.name());
-        tell(machine, "returned");
-      }
-      if (!former.equals(facts)) {
-        machine.name = facts.name();
-        machine.facts = Json.text(facts);
-        List<MachineDiff.Change> differences = MachineDiff.of(former, facts);
-        if (!differences.isEmpty()) {
-          changed.add(facts.name());
-        }
-        for (MachineDiff.Change d : differences) {
-          ChangeEntity change = tell(machine, "changed");
-          change.fact = d.fact();
-          change.former = d.former();
-          change.present = d.present();
-        }
+  private static ScanResult merge(Session s, SiteEntity site, Inventory inventory, Instant now) {
+    Instant former = site.scannedAt == null ? now : site.scannedAt;
+    MachineBook book = new MachineBook(s, site, now);
+    Recognition recognition = new Recognition(s);
+    Map<String, MachineEntity> known = new HashMap<>();
+    Db.list(s, MachineEntity.class, "from MachineEntity where siteId = ?1", site.id)
+        .forEach(m -> known.put(m.platformId, m));
+    int seen = 0;
+    for (MachineFacts facts : inventory.machines()) {
+      MachineEntity machine = known.remove(facts.platformId());
+      if (machine != null) {
+        seen++;
+        book.again(machine, facts);
+      } else if (facts.owner().isEmpty()) {
+        seen++;
+        recognition
+            .withoutHome(facts)
+            .ifPresentOrElse(m -> book.adopt(m, facts), () -> book.first(facts));
       }
     }
+    known.values().forEach(gone -> book.gone(gone, former));
+    book.close();
+    return result(seen, book.appeared, book.changed, book.vanished);
+  }
 
-    private ChangeEntity tell(MachineEntity machine, String kind) {
-      ChangeEntity change = new ChangeEntity();
-      change.siteId = site.id;
-      change.machineId = machine.id;
-      change.at = now;
-      change.kind = kind;
-      changes.add(change);
-      return change;
-    }
+  static ScanResult result(
+      int seen, List<String> appeared, List<String> changed, List<String> vanished) {
+    return new ScanResult(
+        seen,
+        named(appeared),
+        named(changed),
+        named(vanished),
+        appeared.size(),
+        changed.size(),
+        vanished.size(),
+        appeared.isEmpty() && changed.isEmpty() && vanished.isEmpty());
+  }
 
-    private static List<String> named(List<String> all) {
-      return List.copyOf(all.subList(0, Math.min(all.size(), NAMED)));
-    }
+  private static List<String> named(List<String> all) {
+    return List.copyOf(all.subList(0, Math.min(all.size(), NAMED)));
   }
 
   /**

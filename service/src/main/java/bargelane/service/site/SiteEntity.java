@@ -21,9 +21,6 @@ public class SiteEntity {
 
   public String address;
 
-  @Column(name = "credential_id")
-  public String credentialId;
-
   @Column(name = "created_at")
   public Instant createdAt;
 

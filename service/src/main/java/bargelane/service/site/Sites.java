@@ -1,8 +1,8 @@
 package bargelane.service.site;
 
-import bargelane.api.CredentialEdit;
 import bargelane.api.FindingView;
 import bargelane.api.SiteAdd;
+import bargelane.api.SiteCredentials;
 import bargelane.api.SiteView;
 import bargelane.core.finding.Finding;
 import bargelane.core.site.Capabilities;
@@ -13,6 +13,7 @@ import bargelane.service.db.Json;
 import bargelane.service.event.Events;
 import bargelane.service.http.ProblemException;
 import bargelane.sites.Drivers;
+import bargelane.sites.SiteAccess;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import com.fasterxml.jackson.core.type.TypeReference;
@@ -21,17 +22,17 @@ import java.util.List;
 import java.util.Locale;
 import org.hibernate.Session;
 
-/** Sites and their credentials, checks and scans; and the inventory that scans fill. */
+/** Sites: how they are reached, what their checks found, and what their platforms can do. */
 public final class Sites {
 
   private final Db db;
-  private final Vault vault;
+  private final Credentials credentials;
   private final Events events;
   private final Clock clock;
 
-  public Sites(Db db, Vault vault, Events events, Clock clock) {
+  public Sites(Db db, Credentials credentials, Events events, Clock clock) {
     this.db = db;
-    this.vault = vault;
+    this.credentials = credentials;
     this.events = events;
     this.clock = clock;
   }
@@ -47,12 +48,13 @@ public final class Sites {
     return db.tx(
         s -> {
           SiteEntity site = s.find(SiteEntity.class, siteId);
-          CredentialEntity credential = s.find(CredentialEntity.class, site.credentialId);
           return Drivers.open(
-              site.kind,
-              site.name,
-              site.address,
-              vault.open(credential.id, credential.sealed),
+              new SiteAccess(
+                  site.kind,
+                  site.name,
+                  site.address,
+                  credentials.of(s, siteId),
+                  Servers.of(s, siteId)),
               clock);
         });
   }
@@ -83,15 +85,16 @@ public final class Sites {
     name("site", asked.name());
     String kind = asked.kind() == null ? "standin" : asked.kind();
     String token = asked.token() == null ? "" : asked.token();
-    if (Drivers.needsToken(kind) && token.isBlank()) {
+    List<String> named = asked.credentials() == null ? List.of() : asked.credentials();
+    if (Drivers.needsToken(kind) && token.isBlank() && named.isEmpty()) {
       throw ProblemException.invalid(
           "token-missing",
           "site " + asked.name() + " needs a token",
-          "give it with --token-file FILE");
+          "give it with --token-file FILE, or a stored one with --credential NAME");
     }
+    String address = asked.address() == null ? "" : asked.address().strip();
     try {
-      Drivers.open(
-          kind, asked.name(), asked.address() == null ? "" : asked.address(), token, clock);
+      Drivers.open(SiteAccess.of(kind, asked.name(), address, token), clock);
     } catch (IllegalArgumentException e) {
       throw ProblemException.invalid(
           "site-malformed",
@@ -102,21 +105,23 @@ public final class Sites {
         db.tx(
             s -> {
               unused(s, "SiteEntity", "site", asked.name());
-              CredentialEntity credential = new CredentialEntity();
-              credential.id = Ids.next("cred");
-              credential.name = asked.name();
-              credential.sealed = vault.seal(credential.id, token);
-              credential.changedAt = clock.instant();
-              s.persist(credential);
               SiteEntity site = new SiteEntity();
               site.id = Ids.next("site");
               site.name = asked.name();
               site.kind = kind;
-              site.address = asked.address();
-              site.credentialId = credential.id;
+              site.address = address;
               site.createdAt = clock.instant();
               site.findings = "[]";
               s.persist(site);
+              s.flush();
+              if (!token.isBlank()) {
+                unused(s, "CredentialEntity", "credential", asked.name());
+                String own = credentials.store(s, asked.name(), "token", "", token, true).name;
+                s.flush();
+                Credentials.give(s, site, List.of(own));
+              } else {
+                Credentials.give(s, site, named);
+              }
               events.tell(s, "site", site.id, null, "site " + site.name + " added", null);
               return site.id;
             });
@@ -143,17 +148,22 @@ public final class Sites {
     }
   }
 
-  public SiteView rotate(String ref, CredentialEdit edit) {
-    String id =
-        db.tx(
-            s -> {
-              SiteEntity site = find(s, ref);
-              CredentialEntity credential = s.find(CredentialEntity.class, site.credentialId);
-              credential.sealed = vault.seal(credential.id, edit.token());
-              credential.changedAt = clock.instant();
-              return site.id;
-            });
-    return check(id);
+  /** Has a site try these credentials, in this order, and no others. */
+  public SiteView credentials(String ref, SiteCredentials wanted, String by) {
+    return db.tx(
+        s -> {
+          SiteEntity site = find(s, ref);
+          List<String> names = wanted.credentials() == null ? List.of() : wanted.credentials();
+          if (names.isEmpty() && Drivers.needsToken(site.kind)) {
+            throw ProblemException.invalid(
+                "token-missing", "site " + site.name + " needs a token", "name a credential");
+          }
+          Credentials.give(s, site, names);
+          events.tell(
+              s, "site", site.id, null, by + " gave " + site.name + " its credentials", null);
+          s.flush();
+          return view(s, site);
+        });
   }
 
   public void remove(String ref) {
@@ -171,12 +181,21 @@ public final class Sites {
                 "site " + site.name + " is an end of a lane",
                 "remove the lane first");
           }
+          MachineBook book = new MachineBook(s, site, clock.instant());
+          Db.list(
+                  s,
+                  String.class,
+                  "select sourceKey from SightingEntity where siteId = ?1",
+                  site.id)
+              .forEach(key -> Sightings.forget(s, book, site, key));
+          s.flush();
           Db.change(s, "delete from MachineEntity where siteId = ?1", site.id);
           s.createNativeMutationQuery("delete from connection where observer = ?1")
               .setParameter(1, site.id)
               .executeUpdate();
+          Credentials.takeAll(s, site, List.of());
+          s.flush();
           s.remove(site);
-          s.remove(s.find(CredentialEntity.class, site.credentialId));
         });
   }
 
@@ -254,7 +273,12 @@ public final class Sites {
         e.name,
         e.kind,
         e.address,
-        e.credentialId,
+        Credentials.entities(s, e.id).stream().map(x -> x.name).toList(),
+        e.kind.equals("servers")
+            ? Db.first(s, Long.class, "select count(*) from ServerEntity where siteId = ?1", e.id)
+                .orElse(0L)
+                .intValue()
+            : null,
         status,
         e.checkedAt,
         e.scannedAt,

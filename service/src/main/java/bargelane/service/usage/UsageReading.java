@@ -8,6 +8,7 @@ import bargelane.service.db.Db;
 import bargelane.service.db.Json;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
+import bargelane.service.site.Surveying;
 import bargelane.service.usage.UsageDays.Key;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.UsageHistory;
@@ -19,6 +20,7 @@ import java.time.ZoneOffset;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.Map;
+import java.util.Set;
 
 /**
  * Takes over what sites tell of use: the samples that a platform keeps, since the last reading;
@@ -34,11 +36,13 @@ public final class UsageReading {
 
   private final Db db;
   private final Sites sites;
+  private final Surveying surveying;
   private final Clock clock;
 
-  public UsageReading(Db db, Sites sites, Clock clock) {
+  public UsageReading(Db db, Sites sites, Surveying surveying, Clock clock) {
     this.db = db;
     this.sites = sites;
+    this.surveying = surveying;
     this.clock = clock;
   }
 
@@ -50,6 +54,11 @@ public final class UsageReading {
    */
   public long read(String siteId) {
     SiteDriver driver = sites.driver(siteId);
+    if (driver.surveys().isPresent()) {
+      Map<String, Usage> told = new HashMap<>();
+      surveying.look(siteId, driver.surveys().get(), told::put);
+      return counters(siteId, told);
+    }
     Map<String, String> machines = new HashMap<>();
     Instant until =
         db.tx(
@@ -68,7 +77,7 @@ public final class UsageReading {
     return driver
         .history()
         .map(history -> samples(siteId, history, machines, until))
-        .orElseGet(() -> counters(driver, machines));
+        .orElseGet(() -> counters(siteId, driver, machines));
   }
 
   private long samples(
@@ -121,33 +130,39 @@ public final class UsageReading {
     }
   }
 
-  private long counters(SiteDriver driver, Map<String, String> machines) {
-    Map<String, Usage> told = driver.usage();
+  private long counters(String siteId, SiteDriver driver, Map<String, String> machines) {
+    Map<String, Usage> told = new HashMap<>();
+    driver
+        .usage()
+        .forEach(
+            (platformId, usage) -> {
+              if (machines.containsKey(platformId)) {
+                told.put(machines.get(platformId), usage);
+              }
+            });
+    return counters(siteId, told);
+  }
+
+  /** Steps counters, by machine, on from where the site's were looked at last. */
+  private long counters(String siteId, Map<String, Usage> told) {
     return db.tx(
         s -> {
           Map<Key, UsageDay> days = new LinkedHashMap<>();
-          for (Map.Entry<String, Usage> e : told.entrySet()) {
-            String machine = machines.get(e.getKey());
-            if (machine == null) {
-              continue;
-            }
-            UsageCounterEntity former = s.find(UsageCounterEntity.class, machine);
-            if (former == null) {
-              former = new UsageCounterEntity();
-              former.machineId = machine;
-              former.counters = Json.text(e.getValue());
-              s.persist(former);
-              continue;
-            }
-            CounterStep.between(Json.read(former.counters, Usage.class), e.getValue())
-                .ifPresent(
-                    step ->
-                        new UsageSeries(
-                                e.getKey(), step.slot(), UsageDay.SLOT_SECONDS, step.values())
-                            .days()
-                            .forEach((date, day) -> days.put(new Key(machine, date), day)));
-            former.counters = Json.text(e.getValue());
-          }
+          Set<String> closer = UsageCounters.toldByCloser(s, siteId, clock.instant());
+          told.forEach(
+              (machine, now) -> {
+                UsageCounterEntity former = UsageCounters.of(s, machine, siteId);
+                if (former.counters != null && !closer.contains(machine)) {
+                  CounterStep.between(Json.read(former.counters, Usage.class), now)
+                      .ifPresent(
+                          step ->
+                              new UsageSeries(
+                                      machine, step.slot(), UsageDay.SLOT_SECONDS, step.values())
+                                  .days()
+                                  .forEach((date, day) -> days.put(new Key(machine, date), day)));
+                }
+                UsageCounters.keep(s, former, now.at(), now);
+              });
           s.doWork(c -> UsageDays.add(c, days));
           return (long) days.size();
         });

@@ -15,6 +15,7 @@ import bargelane.service.db.Db;
 import bargelane.service.site.MachineEntity;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
+import bargelane.service.site.Surveying;
 import bargelane.service.usage.UsageDays.Key;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
@@ -56,11 +57,8 @@ class UsageDaysTest {
     db.run(
         s -> {
           s.createNativeMutationQuery(
-                  "insert into credential (id, name, sealed, changed_at) values ('c', 'c', '', now())")
-              .executeUpdate();
-          s.createNativeMutationQuery(
-                  "insert into site (id, name, kind, address, credential_id, created_at, findings)"
-                      + " values ('s', 's', 'standin', '', 'c', now(), '[]')")
+                  "insert into site (id, name, kind, address, created_at, findings)"
+                      + " values ('s', 's', 'standin', '', now(), '[]')")
               .executeUpdate();
           for (String id : List.of("m-1", "m-2")) {
             s.createNativeMutationQuery(
@@ -142,7 +140,8 @@ class UsageDaysTest {
         .thenReturn(Map.of("m-2", counters(start.plusSeconds(1200), 900, 9000)))
         .thenReturn(Map.of("m-2", counters(start.plusSeconds(1500), 1050, 9000)));
     db.run(s -> s.find(SiteEntity.class, "s").scannedAt = start);
-    UsageReading reading = new UsageReading(db, sites, Clock.systemUTC());
+    UsageReading reading =
+        new UsageReading(db, sites, new Surveying(db, Clock.systemUTC()), Clock.systemUTC());
     UsageTask task = new UsageTask(db, sites, reading);
     for (int i = 0; i < 5; i++) {
       task.look();

@@ -13,7 +13,9 @@ import java.io.ByteArrayInputStream;
 import java.io.ByteArrayOutputStream;
 import java.io.Closeable;
 import java.io.IOException;
+import java.io.InputStream;
 import java.io.OutputStream;
+import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
 import java.security.GeneralSecurityException;
 import java.security.KeyPair;
@@ -45,6 +47,7 @@ final class ServerShell implements Closeable {
   private static final Duration PATIENCE = Duration.ofSeconds(15);
   private static final Duration LONGEST_RUN = Duration.ofSeconds(60);
   private static final int LONGEST_ANSWER = 16 << 20;
+  private static final byte[] SCRIPT = script();
 
   /** What the server's key turned out to be, for the session that asked. */
   private static final class Shown {
@@ -239,12 +242,19 @@ final class ServerShell implements Closeable {
     return keys;
   }
 
+  private static byte[] script() {
+    try (InputStream in = Survey.class.getResourceAsStream("survey.sh")) {
+      return in.readAllBytes();
+    } catch (IOException e) {
+      throw new UncheckedIOException("the survey's script is not in the program", e);
+    }
+  }
+
   private static String run(ClientSession session, String part)
       throws IOException, SurveyException {
     Bounded told = new Bounded();
     try (ChannelExec channel = session.createExecChannel("sh -s " + part)) {
-      channel.setIn(
-          new ByteArrayInputStream(SurveyReader.script().getBytes(StandardCharsets.UTF_8)));
+      channel.setIn(new ByteArrayInputStream(SCRIPT));
       told.over = () -> channel.close(true);
       channel.setOut(told);
       channel.setErr(OutputStream.nullOutputStream());

@@ -16,7 +16,6 @@ import bargelane.sites.Surveys;
 import java.time.Clock;
 import java.time.Duration;
 import java.util.ArrayList;
-import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -75,7 +74,18 @@ public final class ServersDriver extends LookOnly {
 
   @Override
   public Optional<Surveys> surveys() {
-    return Optional.of(each -> read("all", each));
+    return Optional.of(
+        new Surveys() {
+          @Override
+          public void read(Consumer<Reading> each) {
+            ServersDriver.this.read("all", each);
+          }
+
+          @Override
+          public void look(Consumer<Reading> each) {
+            ServersDriver.this.read("counters", each);
+          }
+        });
   }
 
   /** Reads all servers, several at a time; hands over one at a time, to one thread at a time. */
@@ -119,29 +129,6 @@ public final class ServersDriver extends LookOnly {
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
     }
-  }
-
-  @Override
-  public Map<String, Inventory.Usage> usage() {
-    Map<String, Inventory.Usage> told = new HashMap<>();
-    read(
-        "counters",
-        r -> r.survey().ifPresent(s -> told.put(r.server().id(), onOurClock(s.counters()))));
-    return told;
-  }
-
-  /** Counters are stepped by our clock: theirs may be set meanwhile. */
-  private Inventory.Usage onOurClock(Inventory.Usage u) {
-    return new Inventory.Usage(
-        clock.instant(),
-        u.cpuSeconds(),
-        u.memoryBytes(),
-        u.readBytes(),
-        u.reads(),
-        u.writtenBytes(),
-        u.writes(),
-        u.receivedBytes(),
-        u.sentBytes());
   }
 
   @Override

@@ -93,7 +93,7 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
                   Code.SITE_TOKEN_REFUSED,
                   name,
                   "it does not know the token",
-                  "store the right one: bargelane credential edit " + name + " --token-file FILE",
+                  "store the right one: bargelane credential edit " + name + " --secret-file FILE",
                   Who.ENGINEER)
               : e.code().equals("not-permitted")
                   ? new Finding(

@@ -1,0 +1,8 @@
+package bargelane.api;
+
+import java.time.Instant;
+import java.util.List;
+
+/** A credential without its secret, and the sites that use it. */
+public record CredentialView(
+    String id, String name, String type, String account, List<String> sites, Instant changedAt) {}

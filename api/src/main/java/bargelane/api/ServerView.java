@@ -1,0 +1,23 @@
+package bargelane.api;
+
+import java.time.Instant;
+
+/**
+ * A server of a site.
+ *
+ * @param hostKey fingerprints that its host key may have; empty until it was seen
+ * @param credential the name of the one that let us in last
+ * @param machine the name of the machine that it is, {@code machineId} its id; empty until it was
+ *     read
+ * @param problem what keeps it from being read; null if nothing does
+ */
+public record ServerView(
+    String id,
+    String address,
+    String hostKey,
+    String credential,
+    String machineId,
+    String machine,
+    Instant addedAt,
+    Instant readAt,
+    FindingView problem) {}

@@ -1,0 +1,230 @@
+package bargelane.service.site;
+
+import bargelane.api.CredentialAdd;
+import bargelane.api.CredentialEdit;
+import bargelane.api.CredentialView;
+import bargelane.service.db.Db;
+import bargelane.service.db.Ids;
+import bargelane.service.event.Events;
+import bargelane.service.http.ProblemException;
+import bargelane.sites.SiteAccess;
+import bargelane.sites.SiteCredential;
+import bargelane.sites.SiteCredential.Type;
+import java.time.Clock;
+import java.util.List;
+import java.util.Locale;
+import org.hibernate.Session;
+
+/** Secrets that let us into sites: named, typed, sealed, used by any number of sites. */
+public final class Credentials {
+
+  private final Db db;
+  private final Vault vault;
+  private final Events events;
+  private final Clock clock;
+
+  public Credentials(Db db, Vault vault, Events events, Clock clock) {
+    this.db = db;
+    this.vault = vault;
+    this.events = events;
+    this.clock = clock;
+  }
+
+  static CredentialEntity find(Session s, String ref) {
+    return Db.first(
+            s, CredentialEntity.class, "from CredentialEntity where id = ?1 or name = ?1", ref)
+        .orElseThrow(() -> ProblemException.missing("credential", ref));
+  }
+
+  public List<CredentialView> list() {
+    return db.tx(
+        s ->
+            Db.list(s, CredentialEntity.class, "from CredentialEntity order by name").stream()
+                .map(c -> view(s, c))
+                .toList());
+  }
+
+  public CredentialView view(String ref) {
+    return db.tx(s -> view(s, find(s, ref)));
+  }
+
+  private static CredentialView view(Session s, CredentialEntity c) {
+    return new CredentialView(
+        c.id,
+        c.name,
+        c.type,
+        c.account,
+        Db.list(
+            s,
+            String.class,
+            "select t.name from SiteEntity t join SiteCredentialEntity x on x.siteId = t.id"
+                + " where x.credentialId = ?1 order by t.name",
+            c.id),
+        c.changedAt);
+  }
+
+  public CredentialView add(CredentialAdd asked, String by) {
+    Sites.name("credential", asked.name());
+    String type = asked.type() == null ? "password" : asked.type();
+    String account = asked.account() == null ? "" : asked.account();
+    usable(asked.name(), type, account, asked.secret());
+    return db.tx(
+        s -> {
+          Sites.unused(s, "CredentialEntity", "credential", asked.name());
+          CredentialEntity c = store(s, asked.name(), type, account, asked.secret(), false);
+          events.tell(s, "site", "", "", by + " stored the credential " + c.name, null);
+          return view(s, c);
+        });
+  }
+
+  /** Seals and stores one, in the caller's transaction. */
+  CredentialEntity store(
+      Session s, String name, String type, String account, String secret, boolean own) {
+    CredentialEntity c = new CredentialEntity();
+    c.id = Ids.next("cred");
+    c.name = name;
+    c.type = type;
+    c.account = account;
+    c.sealed = vault.seal(c.id, secret);
+    c.changedAt = clock.instant();
+    c.own = own;
+    s.persist(c);
+    return c;
+  }
+
+  /** Refuses what can let nobody in. */
+  private void usable(String name, String type, String account, String secret) {
+    Type of;
+    try {
+      of = Type.valueOf(type.toUpperCase(Locale.ROOT));
+    } catch (IllegalArgumentException e) {
+      throw ProblemException.invalid(
+          "type-unknown", "'" + type + "' is no type of credential", "give token, password or key");
+    }
+    if (secret == null || secret.isBlank()) {
+      throw ProblemException.invalid(
+          "secret-missing", "credential " + name + " has no secret", "give it with --secret-file");
+    }
+    if ((of == Type.TOKEN) != account.isEmpty() || !account.matches("[A-Za-z0-9._@\\\\-]{0,64}")) {
+      throw ProblemException.invalid(
+          "account-malformed",
+          of == Type.TOKEN
+              ? "a token has no account"
+              : "'" + account + "' is not the name of an account",
+          "give --account for a password or a key, and none for a token");
+    }
+    try {
+      bargelane.sites.Drivers.open(
+          new SiteAccess(
+              "servers",
+              name,
+              "",
+              List.of(new SiteCredential(name, of, account, secret)),
+              List.of()),
+          clock);
+    } catch (IllegalArgumentException e) {
+      throw ProblemException.invalid(
+          "secret-malformed",
+          "credential " + name + ": " + e.getMessage(),
+          "give a private key without a passphrase, as ssh-keygen writes it");
+    }
+  }
+
+  /** Replaces the secret in place: every site that uses it goes by the new one from now on. */
+  public CredentialView edit(String ref, CredentialEdit edit, String by) {
+    return db.tx(
+        s -> {
+          CredentialEntity c = find(s, ref);
+          usable(c.name, c.type, c.account, edit.secret());
+          c.sealed = vault.seal(c.id, edit.secret());
+          c.changedAt = clock.instant();
+          events.tell(s, "site", "", "", by + " replaced the secret of " + c.name, null);
+          return view(s, c);
+        });
+  }
+
+  public void remove(String ref, String by) {
+    db.run(
+        s -> {
+          CredentialEntity c = find(s, ref);
+          List<String> sites = view(s, c).sites();
+          if (!sites.isEmpty()) {
+            throw ProblemException.conflict(
+                "credential-in-use",
+                "credential " + c.name + " is used by " + String.join(", ", sites),
+                "give these sites others first: bargelane site credentials SITE NAME ...");
+          }
+          s.remove(c);
+          events.tell(s, "site", "", "", by + " removed the credential " + c.name, null);
+        });
+  }
+
+  /** Those of a site, opened, in its order. */
+  List<SiteCredential> of(Session s, String siteId) {
+    return entities(s, siteId).stream()
+        .map(
+            c ->
+                new SiteCredential(
+                    c.name,
+                    Type.valueOf(c.type.toUpperCase(Locale.ROOT)),
+                    c.account,
+                    vault.open(c.id, c.sealed)))
+        .toList();
+  }
+
+  static List<CredentialEntity> entities(Session s, String siteId) {
+    return Db.list(
+        s,
+        CredentialEntity.class,
+        "select c from CredentialEntity c join SiteCredentialEntity x on x.credentialId = c.id"
+            + " where x.siteId = ?1 order by x.position",
+        siteId);
+  }
+
+  /** Has a site try these, in this order, and no others. */
+  static void give(Session s, SiteEntity site, List<String> names) {
+    List<CredentialEntity> wanted = names.stream().map(n -> find(s, n)).distinct().toList();
+    for (CredentialEntity c : wanted) {
+      boolean token = c.type.equals("token");
+      if (token != bargelane.sites.Drivers.needsToken(site.kind)) {
+        throw ProblemException.invalid(
+            "credential-unfit",
+            "credential "
+                + c.name
+                + " is a "
+                + c.type
+                + ", which sites of kind "
+                + site.kind
+                + " don't take",
+            "see docs/sites.md for what they take");
+      }
+    }
+    takeAll(s, site, wanted);
+    int position = 0;
+    for (CredentialEntity c : wanted) {
+      SiteCredentialEntity x = new SiteCredentialEntity();
+      x.siteId = site.id;
+      x.position = position++;
+      x.credentialId = c.id;
+      s.persist(x);
+    }
+  }
+
+  /** Takes a site's credentials from it; those that were its own are removed. */
+  static void takeAll(Session s, SiteEntity site, List<CredentialEntity> keep) {
+    List<CredentialEntity> former = entities(s, site.id);
+    Db.change(s, "delete from SiteCredentialEntity where siteId = ?1", site.id);
+    for (CredentialEntity c : former) {
+      boolean used =
+          Db.first(
+                  s,
+                  Integer.class,
+                  "select position from SiteCredentialEntity where credentialId = ?1",
+                  c.id)
+              .isPresent();
+      if (c.own && !used && !keep.contains(c)) {
+        s.remove(c);
+      }
+    }
+  }
+}

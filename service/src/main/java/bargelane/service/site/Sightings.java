@@ -1,0 +1,154 @@
+package bargelane.service.site;
+
+import bargelane.core.guest.Survey;
+import bargelane.core.guest.Survey.Link;
+import bargelane.core.guest.SurveyFacts;
+import bargelane.core.site.Conversation;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.service.connection.Connections;
+import bargelane.service.db.Db;
+import bargelane.service.db.Json;
+import com.fasterxml.jackson.core.type.TypeReference;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Optional;
+import java.util.Set;
+import org.hibernate.Session;
+
+/**
+ * What sources that are no platform tell of machines: guests that are read from inside, and lists.
+ * Each is kept beside what others tell; a machine is one machine whoever tells of it.
+ */
+final class Sightings {
+
+  private Sightings() {}
+
+  /**
+   * Takes over a survey. In one transaction with whatever else its reading changes; the caller
+   * closes the book.
+   *
+   * @param key what the source knows the machine by
+   * @param name what to call a machine that has no name of its own
+   */
+  static MachineEntity survey(
+      Session s,
+      MachineBook book,
+      SiteEntity site,
+      String key,
+      String name,
+      Survey survey,
+      Instant now) {
+    // Another guest at the same place is another machine.
+    String platformId =
+        survey.guestId().isEmpty() ? key : key + "/" + survey.guestId().substring(0, 8);
+    MachineFacts facts =
+        SurveyFacts.machine(survey, platformId, name, SurveyFacts.guest(survey, now, site.name));
+    MachineEntity machine = record(s, book, site, key, facts, Optional.of(survey), now);
+    links(s, site, key, survey, now);
+    return machine;
+  }
+
+  /** Takes over what a source tells of one machine. */
+  static MachineEntity record(
+      Session s,
+      MachineBook book,
+      SiteEntity site,
+      String key,
+      MachineFacts facts,
+      Optional<Survey> survey,
+      Instant now) {
+    SightingEntity sighting = s.find(SightingEntity.class, new SightingEntity.Key(site.id, key));
+    if (sighting != null && Recognition.another(sighting, facts, survey)) {
+      forget(s, book, site, key);
+      s.flush();
+      sighting = null;
+    }
+    MachineEntity machine;
+    if (sighting == null) {
+      Optional<MachineEntity> known = new Recognition(s).of(facts, survey);
+      machine = known.orElseGet(() -> book.first(facts));
+      sighting = new SightingEntity();
+      sighting.siteId = site.id;
+      sighting.sourceKey = key;
+      sighting.machineId = machine.id;
+      tell(sighting, facts, survey, now);
+      s.flush();
+      s.persist(sighting);
+      if (known.isEmpty()) {
+        return machine;
+      }
+    } else {
+      machine = s.find(MachineEntity.class, sighting.machineId);
+      tell(sighting, facts, survey, now);
+    }
+    SiteEntity home = s.find(SiteEntity.class, machine.siteId);
+    if (home.id.equals(site.id)) {
+      book.again(machine, facts);
+    } else {
+      // What its home tells of a machine stands; what is inside it who is inside knows better.
+      MachineFacts told = Json.read(machine.facts, MachineFacts.class);
+      book.again(machine, facts.guest().readAt() == null ? told : told.telling(facts.guest()));
+    }
+    return machine;
+  }
+
+  private static void tell(
+      SightingEntity sighting, MachineFacts facts, Optional<Survey> survey, Instant now) {
+    sighting.seenAt = now;
+    sighting.facts = Json.text(facts);
+    sighting.survey = survey.map(Json::text).orElse(null);
+  }
+
+  /**
+   * Counts the connections that are open now and were not when the machine was looked at last. What
+   * is still open is one connection, seen again.
+   */
+  static void links(Session s, SiteEntity site, String key, Survey survey, Instant now) {
+    SightingEntity sighting = s.find(SightingEntity.class, new SightingEntity.Key(site.id, key));
+    Set<Link> former = new HashSet<>(Json.read(sighting.links, new TypeReference<List<Link>>() {}));
+    List<Conversation> seen = new ArrayList<>();
+    List<Conversation> all = SurveyFacts.conversations(survey, now);
+    for (int i = 0; i < all.size(); i++) {
+      Conversation c = all.get(i);
+      seen.add(
+          former.contains(survey.links().get(i))
+              ? new Conversation(
+                  c.client(), c.server(), c.protocol(), c.port(), c.process(), 0, 0, now, now)
+              : c);
+    }
+    if (!seen.isEmpty()) {
+      Connections.seen(s, site.id, seen);
+    }
+    String links = Json.text(survey.links());
+    if (!links.equals(sighting.links)) {
+      sighting.links = links;
+    }
+  }
+
+  /** A source tells of a machine no more: if nobody else does, it is gone. */
+  static void forget(Session s, MachineBook book, SiteEntity site, String key) {
+    SightingEntity sighting = s.find(SightingEntity.class, new SightingEntity.Key(site.id, key));
+    if (sighting == null) {
+      return;
+    }
+    MachineEntity machine = s.find(MachineEntity.class, sighting.machineId);
+    Instant last = sighting.seenAt;
+    s.remove(sighting);
+    s.flush();
+    if (machine.siteId.equals(site.id)) {
+      Db.first(
+              s,
+              SightingEntity.class,
+              "from SightingEntity where machineId = ?1 order by seenAt desc",
+              machine.id)
+          .ifPresentOrElse(
+              other -> {
+                machine.siteId = other.siteId;
+                machine.platformId = Json.read(other.facts, MachineFacts.class).platformId();
+              },
+              () -> book.gone(machine, last));
+    }
+  }
+}
