@@ -44,12 +44,13 @@ export interface Overview {
 
 export interface Machine {
   id: string; site: string; platformId: string; name: string; cpus: number; memoryMib: number; os: string; firmware: string; on: boolean; fenced: boolean;
-  disks: { volume: string; bytes: number; storage: string }[]; nics: { network: string; address: string; mac: string }[];
+  disks: { volume: string; bytes: number; storage: string; mounts: string[] }[]; nics: { network: string; address: string; mac: string }[];
   guest: {
     hostname: string; os: string; kernel: string; fileSystems: { mount: string; type: string; bytes: number; used: number }[];
     cards: { name: string; mac: string; addresses: string[] }[]; readAt: string;
   } | null;
-  labels: Record<string, string>; ownLabels: string[]; wave: string; firstSeen: string; lastSeen: string; vanishedAt: string | null;
+  labels: Record<string, string>; ownLabels: string[]; ruledLabels: string[];
+  sources: { site: string; kind: string; home: boolean; seenAt: string | null }[]; wave: string; firstSeen: string; lastSeen: string; vanishedAt: string | null;
 }
 export interface Metric {
   metric: string; unit: string; samples: number; mean: number; percentile: number; maximum: number; maximumAt: string; aboveSeconds: number;
@@ -66,8 +67,28 @@ export interface Connection {
 export interface Change { at: string; site: string; machineId: string; machine: string; kind: string; fact: string; former: string; present: string }
 export interface Site {
   id: string; name: string; kind: string; address: string; status: string; checkedAt: string | null; scannedAt: string | null; schedule: string; nextScanAt: string | null; machines: number;
-  platform: string | null; version: string | null; findings: Finding[];
+  platform: string | null; version: string | null; findings: Finding[]; credentials: string[]; servers: number | null;
 }
+export interface Credential { id: string; name: string; type: string; account: string; sites: string[]; changedAt: string }
+export interface Server {
+  id: string; address: string; hostKey: string; credential: string; machineId: string; machine: string; addedAt: string; readAt: string | null; problem: Finding | null;
+}
+export interface Agent {
+  id: string; machineId: string; machine: string; version: string; state: string; enrolledAt: string; heardAt: string | null; surveyedAt: string | null;
+  clockAheadSeconds: number; account: string; unread: string[]; trouble: string;
+}
+export interface ImportResult {
+  rows: number; added: number; changed: number; stored: boolean; problems: { line: number; column: string; reason: string }[]; problemCount: number;
+}
+export interface Fact { fact: string; told: { value: string; site: string; at: string | null }[] }
+export interface Survey {
+  site: string; readAt: string; account: string; uptimeSeconds: number; vendor: string; product: string; architecture: string; cpuModel: string; patchedAt: string | null;
+  devices: { name: string; bytes: number; parents: string[]; model: string; mounts: string[] }[]; routes: { to: string; via: string; card: string }[];
+  packages: { name: string; version: string; architecture: string }[]; services: string[];
+  listeners: { protocol: string; address: string; port: number; process: string }[]; unread: { fact: string; why: string }[];
+}
+export interface LabelRule { id: string; filter: string; name: string; value: string; madeBy: string; madeAt: string; machines: number }
+export interface Tug { name: string; version: string; heardAt: string; passes: number }
 export interface Page<T> { items: T[]; total: number; page: number; size: number }
 
 /** What the service answered instead. */
@@ -112,4 +133,5 @@ function problemOf(status: number, text: string): Problem {
 
 export const get = <T,>(path: string) => call<T>('GET', path);
 export const put = <T,>(path: string, body: unknown) => call<T>('PUT', path, body);
+export const remove = (path: string) => call<null>('DELETE', path);
 export const post = <T,>(path: string, body: unknown) => call<T>('POST', path, body);

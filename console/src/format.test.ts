@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { duration, exposureHistory, figure, neighbours, size } from './format';
+import { csv, duration, exposureHistory, figure, neighbours, size } from './format';
 
 describe('size', () => {
   it('uses binary units with three digits', () => {
@@ -64,5 +64,11 @@ describe('figure', () => {
     expect(figure(1.234, 'processors')).toBe('1.23 CPU');
     expect(figure(1536, 'bytes/s')).toBe('1.50 KiB/s');
     expect(figure(120.4, '/s')).toBe('120/s');
+  });
+});
+
+describe('csv', () => {
+  it('quotes what RFC 4180 wants quoted', () => {
+    expect(csv([['a', 1], ['b "c"', 'd,e'], ['f\ng', '']])).toBe('a,1\r\n"b ""c""","d,e"\r\n"f\ng",\r\n');
   });
 });

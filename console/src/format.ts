@@ -103,3 +103,9 @@ export function neighbours(connections: { client: Peer; server: Peer; port: numb
     .map(([label, n]) => ({ id: n.id, label, ports: [...n.ports].sort((a, b) => a - b).join(' '), bytes: n.bytes }))
     .sort((a, b) => b.bytes - a.bytes);
 }
+
+/** Rows as comma-separated values (RFC 4180). */
+export function csv(rows: (string | number)[][]): string {
+  const cell = (value: string | number) => (/[",\r\n]/.test(String(value)) ? `"${String(value).replaceAll('"', '""')}"` : String(value));
+  return rows.map((row) => row.map(cell).join(',') + '\r\n').join('');
+}

@@ -13,6 +13,7 @@ import { Changes } from '../parts/Changes';
 import { Panel } from '../parts/Panel';
 import { Power } from '../parts/Power';
 import { Rows } from '../parts/Rows';
+import { Inside, Sources } from '../parts/Sources';
 import { Talks } from '../parts/Talks';
 import { Trouble } from '../parts/Trouble';
 import { UsagePanel } from '../parts/UsagePanel';
@@ -53,7 +54,7 @@ function Labels({ machine }: { machine: Machine }) {
           machine.ownLabels.includes(name) ? (
             <Chip key={name} label={`${name}=${value}, by hand`} onDelete={() => edit.mutate({ remove: [name] })} />
           ) : (
-            <Chip key={name} variant="outlined" label={`${name}=${value}`} />
+            <Chip key={name} variant="outlined" label={`${name}=${value}${machine.ruledLabels.includes(name) ? ', by a rule' : ''}`} />
           ),
         )}
         {Object.keys(machine.labels).length === 0 && <Typography color="text.secondary">No labels.</Typography>}
@@ -120,8 +121,9 @@ export function MachinePage() {
             ['Disk', 'left'],
             ['Size', 'right'],
             ['Storage', 'left'],
+            ['Mounted at', 'left'],
           ]}
-          rows={m.disks.map((d) => ({ key: d.volume, cells: [d.volume, size(d.bytes), d.storage] }))}
+          rows={m.disks.map((d) => ({ key: d.volume, cells: [d.volume, size(d.bytes), d.storage, d.mounts.join(' ')] }))}
           none="No disks."
         />
       </Panel>
@@ -136,12 +138,14 @@ export function MachinePage() {
           none="No network cards."
         />
       </Panel>
+      <Sources machine={m} />
+      <Inside machine={m} />
       <Panel title="Changes" note="what scans found different, newest first" wide>
         <Changes path={`/machines/${m.id}`} named={false} />
       </Panel>
-      <Panel title="Guest" note={m.guest === null ? '' : `told by its agent at ${moment(m.guest.readAt)}`} wide>
+      <Panel title="Guest" note={m.guest === null ? '' : `read at ${moment(m.guest.readAt)}`} wide>
         {m.guest === null ? (
-          <Typography color="text.secondary">No agent in this guest has told anything.</Typography>
+          <Typography color="text.secondary">Nothing was read from inside this machine: add it to a site of kind servers or agents.</Typography>
         ) : (
           <Box sx={{ display: 'grid', gap: 2, gridTemplateColumns: { xs: '1fr', md: '1fr 1fr' } }}>
             <Facts

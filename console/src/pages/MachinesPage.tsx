@@ -12,10 +12,12 @@ import TableSortLabel from '@mui/material/TableSortLabel';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink, useSearchParams } from 'react-router';
 import { ApiProblem, get, type Machine, type Page } from '../api';
-import { size } from '../format';
+import { csv, size } from '../format';
+import { LabelRules } from '../parts/LabelRules';
 import { Panel } from '../parts/Panel';
 import { Power } from '../parts/Power';
 import { Trouble } from '../parts/Trouble';
@@ -110,6 +112,33 @@ function FilterBox({ filter, error, onAsk }: { filter: string; error: Error | nu
   );
 }
 
+const LARGEST = 500;
+
+/** All that are chosen, as a file: a page of the service after the other. */
+async function exported(filter: string, sort: string): Promise<void> {
+  const machines: Machine[] = [];
+  for (let page = 0; ; page++) {
+    const part = await get<Page<Machine>>(`/machines?size=${LARGEST}&page=${page}&sort=${encodeURIComponent(sort)}&filter=${encodeURIComponent(filter)}`);
+    machines.push(...part.items);
+    if (part.items.length < LARGEST) {
+      break;
+    }
+  }
+  const names = [...new Set(machines.flatMap((m) => Object.keys(m.labels)))].sort();
+  const text = csv([
+    ['name', 'id', 'site', 'power', 'os', 'firmware', 'cpus', 'memory_mib', 'disk_bytes', 'disks', 'addresses', 'wave', ...names.map((n) => `label.${n}`)],
+    ...machines.map((m) => [
+      m.name, m.id, m.site, m.on ? 'on' : 'off', m.os, m.firmware, m.cpus, m.memoryMib, m.disks.reduce((sum, d) => sum + d.bytes, 0), m.disks.length,
+      m.nics.map((n) => n.address).join(' '), m.wave, ...names.map((n) => m.labels[n] ?? ''),
+    ]),
+  ]);
+  const link = document.createElement('a');
+  link.href = URL.createObjectURL(new Blob([text], { type: 'text/csv' }));
+  link.download = 'machines.csv';
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
 /** The estate as a table: filtered, sorted and paged by the service; the address bar holds all three. */
 export function MachinesPage() {
   const [asked, setAsked] = useSearchParams();
@@ -127,45 +156,64 @@ export function MachinesPage() {
     Object.entries(change).forEach(([name, value]) => (value === '' ? next.delete(name) : next.set(name, value)));
     setAsked(next);
   };
+  const take = useMutation({ mutationFn: () => exported(filter, sort) });
   const field = sort.replace(/^-/, '');
   const direction = sort.startsWith('-') ? 'desc' : 'asc';
   return (
-    <Panel title="Machines" note={data === undefined || error !== null ? '' : `${data.total} ${filter === '' ? 'found' : 'chosen'}`}>
-      <FilterBox key={filter} filter={filter} error={error} onAsk={(text) => ask({ filter: text, page: '' })} />
-      {error !== null && !(error instanceof ApiProblem && error.problem.code === 'filter-malformed') && <Trouble error={error} />}
-      {error === null && data?.total === 0 && (
-        <Alert severity="info">{filter === '' ? 'No machines yet. Add a site and scan it: bargelane site add NAME, then bargelane site scan NAME' : 'No machine is chosen by this filter.'}</Alert>
-      )}
-      {error === null && data !== undefined && data.total > 0 && (
-        <>
-          <Box sx={{ overflowX: 'auto' }}>
-            <Table size="small">
-              <TableHead>
-                <TableRow>
-                  {COLUMNS.map((c) => (
-                    <TableCell key={c.title} align={c.right ? 'right' : 'left'} sortDirection={c.sort === field ? direction : false}>
-                      {c.sort === undefined ? (
-                        c.title
-                      ) : (
-                        <TableSortLabel active={c.sort === field} direction={c.sort === field ? direction : 'asc'} onClick={() => ask({ sort: c.sort === field && direction === 'asc' ? `-${field}` : c.sort ?? '', page: '' })}>
-                          {c.title}
-                        </TableSortLabel>
-                      )}
-                    </TableCell>
+    <Box sx={{ display: 'grid', gap: 1.5 }}>
+      <Panel
+        title="Machines"
+        note={
+          data === undefined || error !== null ? (
+            ''
+          ) : (
+            <>
+              {`${data.total} ${filter === '' ? 'found' : 'chosen'}`}{' '}
+              <Button size="small" disabled={data.total === 0 || take.isPending} onClick={() => take.mutate()}>
+                Export as CSV
+              </Button>
+            </>
+          )
+        }
+      >
+        {take.error !== null && <Trouble error={take.error} />}
+        <FilterBox key={filter} filter={filter} error={error} onAsk={(text) => ask({ filter: text, page: '' })} />
+        {error !== null && !(error instanceof ApiProblem && error.problem.code === 'filter-malformed') && <Trouble error={error} />}
+        {error === null && data?.total === 0 && (
+          <Alert severity="info">{filter === '' ? 'No machines yet. Add a site and scan it: bargelane site add NAME, then bargelane site scan NAME' : 'No machine is chosen by this filter.'}</Alert>
+        )}
+        {error === null && data !== undefined && data.total > 0 && (
+          <>
+            <Box sx={{ overflowX: 'auto' }}>
+              <Table size="small">
+                <TableHead>
+                  <TableRow>
+                    {COLUMNS.map((c) => (
+                      <TableCell key={c.title} align={c.right ? 'right' : 'left'} sortDirection={c.sort === field ? direction : false}>
+                        {c.sort === undefined ? (
+                          c.title
+                        ) : (
+                          <TableSortLabel active={c.sort === field} direction={c.sort === field ? direction : 'asc'} onClick={() => ask({ sort: c.sort === field && direction === 'asc' ? `-${field}` : c.sort ?? '', page: '' })}>
+                            {c.title}
+                          </TableSortLabel>
+                        )}
+                      </TableCell>
+                    ))}
+                  </TableRow>
+                </TableHead>
+                <TableBody>
+                  {data.items.map((m) => (
+                    <Row key={m.id} machine={m} />
                   ))}
-                </TableRow>
-              </TableHead>
-              <TableBody>
-                {data.items.map((m) => (
-                  <Row key={m.id} machine={m} />
-                ))}
-              </TableBody>
-            </Table>
-          </Box>
-          {data.total > ROWS && <TablePagination component="div" count={data.total} rowsPerPage={ROWS} rowsPerPageOptions={[ROWS]} page={Math.min(page, Math.ceil(data.total / ROWS) - 1)} onPageChange={(_, to) => ask({ page: to === 0 ? '' : String(to) })} />}
-          {data.items.length === 0 && <Typography color="text.secondary">There is nothing on this page.</Typography>}
-        </>
-      )}
-    </Panel>
+                </TableBody>
+              </Table>
+            </Box>
+            {data.total > ROWS && <TablePagination component="div" count={data.total} rowsPerPage={ROWS} rowsPerPageOptions={[ROWS]} page={Math.min(page, Math.ceil(data.total / ROWS) - 1)} onPageChange={(_, to) => ask({ page: to === 0 ? '' : String(to) })} />}
+            {data.items.length === 0 && <Typography color="text.secondary">There is nothing on this page.</Typography>}
+          </>
+        )}
+      </Panel>
+      {error === null && <LabelRules key={filter} filter={filter} />}
+    </Box>
   );
 }

@@ -7,10 +7,13 @@ import { useState } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
 import { get, post, put, type Run, type Site } from '../api';
 import { between, duration, moment } from '../format';
+import { Agents } from '../parts/Agents';
 import { Changes } from '../parts/Changes';
 import { Findings } from '../parts/Findings';
+import { Lists } from '../parts/Lists';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
+import { Servers } from '../parts/Servers';
 import { Status, toneOf } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
 import { SiteStatus } from './SitesPage';
@@ -57,27 +60,36 @@ export function SitePage() {
     <Box sx={{ display: 'grid', gap: 1.5, gridTemplateColumns: { xs: '1fr', md: '1fr 1fr' } }}>
       <Panel title={site.name} note={<SiteStatus site={site} />}>
         <p style={{ marginTop: 0 }}>
-          {site.kind} at {site.address}
+          {site.kind}
+          {site.address !== '' && ` at ${site.address}`}
           {site.platform !== null && `, ${site.platform} ${site.version ?? ''}`}.{' '}
           <Link component={RouterLink} to={`/machines?filter=${encodeURIComponent(`site = ${site.name}`)}`}>
             {site.machines === 1 ? '1 machine' : `${site.machines} machines`}
           </Link>
           {site.scannedAt === null ? '; never scanned.' : `; last scanned ${moment(site.scannedAt)}.`}
+          {site.credentials.length > 0 && ` Credentials: ${site.credentials.join(', then ')}.`}
         </p>
-        <Box sx={{ display: 'flex', gap: 1 }}>
-          <Button variant="contained" disabled={ask.isPending || running} onClick={() => ask.mutate('scan')}>
-            {running ? 'Scanning' : 'Scan now'}
-          </Button>
-          <Button disabled={ask.isPending} onClick={() => ask.mutate('check')}>
-            Check now
-          </Button>
-        </Box>
-        <Schedule key={site.schedule} site={site} path={path} />
+        {site.kind !== 'csv' && (
+          <>
+            <Box sx={{ display: 'flex', gap: 1 }}>
+              <Button variant="contained" disabled={ask.isPending || running} onClick={() => ask.mutate('scan')}>
+                {running ? 'Scanning' : 'Scan now'}
+              </Button>
+              <Button disabled={ask.isPending} onClick={() => ask.mutate('check')}>
+                Check now
+              </Button>
+            </Box>
+            <Schedule key={site.schedule} site={site} path={path} />
+          </>
+        )}
         {ask.error !== null && <Trouble error={ask.error} />}
       </Panel>
       <Panel title="Check" note={site.checkedAt === null ? 'not checked yet' : moment(site.checkedAt)}>
         <Findings findings={site.findings} none={site.checkedAt === null ? 'Check it to see what it can do and what is in the way.' : 'Reach, permissions, clock and version are in order.'} />
       </Panel>
+      {site.kind === 'servers' && <Servers path={path} />}
+      {site.kind === 'agents' && <Agents path={path} />}
+      {site.kind === 'csv' && <Lists path={path} />}
       <Panel title="Scans" note="newest first" wide>
         <Rows
           heads={[

@@ -6,17 +6,22 @@ import TextField from '@mui/material/TextField';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink, useNavigate } from 'react-router';
-import { get, post, type Site } from '../api';
+import { get, post, type Credential, type Site } from '../api';
 import { moment } from '../format';
+import { Credentials } from '../parts/Credentials';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Status, type Tone } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
+import { Tugs } from '../parts/Tugs';
 
 const KINDS: [string, string, string][] = [
   ['standin', 'simulated platform', 'http://127.0.0.1:8700'],
   ['libvirt', 'hypervisor host', 'qemu+ssh://root@host/system'],
   ['ovf', 'folder of OVF packages', '/srv/exports'],
+  ['servers', 'servers read over SSH', ''],
+  ['agents', 'machines with agents', ''],
+  ['csv', 'lists', ''],
 ];
 
 const TONES: Record<string, Tone> = { ready: 'good', finding: 'bad', new: 'waiting' };
@@ -30,10 +35,14 @@ function AddSite() {
   const client = useQueryClient();
   const navigate = useNavigate();
   const [site, setSite] = useState({ name: '', kind: 'standin', address: '', token: '' });
+  const [chosen, setChosen] = useState<string[]>([]);
+  const credentials = useQuery({ queryKey: ['credentials'], queryFn: () => get<Credential[]>('/credentials'), meta: { scanned: true } });
   const field = (name: keyof typeof site) => ({ size: 'small' as const, value: site[name], onChange: (e: { target: { value: string } }) => setSite({ ...site, [name]: e.target.value }) });
+  const kind = KINDS.find(([k]) => k === site.kind);
+  const addressed = kind?.[2] !== '';
   const add = useMutation({
     mutationFn: async () => {
-      await post('/sites', { ...site, token: site.token === '' ? null : site.token });
+      await post('/sites', { ...site, address: addressed ? site.address : '', token: site.token === '' ? null : site.token, credentials: site.kind === 'servers' ? chosen : [] });
       await post(`/sites/${encodeURIComponent(site.name)}/check`, {});
     },
     onSuccess: async () => {
@@ -41,7 +50,6 @@ function AddSite() {
       void navigate(`/sites/${site.name}`);
     },
   });
-  const kind = KINDS.find(([k]) => k === site.kind);
   return (
     <Box
       component="form"
@@ -59,9 +67,29 @@ function AddSite() {
           </MenuItem>
         ))}
       </TextField>
-      <TextField label="Address" placeholder={kind?.[2]} sx={{ minWidth: 300 }} {...field('address')} />
+      {addressed && <TextField label="Address" placeholder={kind?.[2]} sx={{ minWidth: 300 }} {...field('address')} />}
+      {site.kind === 'servers' && (
+        <TextField
+          select
+          label="Credentials, in their order"
+          size="small"
+          sx={{ minWidth: 240 }}
+          value={chosen}
+          slotProps={{ select: { multiple: true } }}
+          onChange={(e) => setChosen(e.target.value as unknown as string[])}
+          helperText={(credentials.data ?? []).some((c) => c.type !== 'token') ? undefined : 'Store one below first.'}
+        >
+          {(credentials.data ?? [])
+            .filter((c) => c.type !== 'token')
+            .map((c) => (
+              <MenuItem key={c.id} value={c.name}>
+                {c.name}
+              </MenuItem>
+            ))}
+        </TextField>
+      )}
       {site.kind === 'standin' && <TextField label="Token" type="password" autoComplete="off" {...field('token')} />}
-      <Button type="submit" variant="contained" disabled={site.name === '' || site.address === '' || add.isPending}>
+      <Button type="submit" variant="contained" disabled={site.name === '' || (addressed && site.address === '') || add.isPending}>
         Add and check
       </Button>
       {add.error !== null && <Trouble error={add.error} />}
@@ -108,6 +136,8 @@ export function SitesPage() {
       <Panel title="Add a site" note="a token is kept encrypted and never shown again">
         <AddSite />
       </Panel>
+      <Credentials />
+      <Tugs />
     </Box>
   );
 }

@@ -1,4 +1,4 @@
 package bargelane.api;
 
-/** A tug asks for work and says how long it is willing to wait. */
-public record LeaseTake(String tug, Integer waitSeconds) {}
+/** A tug of a version asks for work and says how long it is willing to wait. */
+public record LeaseTake(String tug, String version, Integer waitSeconds) {}

@@ -25,6 +25,7 @@ public record MachineView(
     GuestView guest,
     Map<String, String> labels,
     Set<String> ownLabels,
+    Set<String> ruledLabels,
     List<SourceView> sources,
     String wave,
     Instant firstSeen,

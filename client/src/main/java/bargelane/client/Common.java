@@ -117,7 +117,7 @@ abstract class Common {
   }
 
   /** Prints what became of a list that was read; 1 if something in it is wrong. */
-  int imported(com.fasterxml.jackson.databind.JsonNode result, String things) {
+  int imported(com.fasterxml.jackson.databind.JsonNode result, String rows, String things) {
     int problems = result.path("problemCount").asInt();
     if (output == Output.Form.json) {
       Output.json(out(), result);
@@ -140,12 +140,16 @@ abstract class Common {
           .println(
               result.path("rows").asInt()
                   + " "
-                  + things
+                  + rows
                   + ": "
                   + result.path("added").asInt()
-                  + " new, "
+                  + " "
+                  + things
+                  + "new, "
                   + result.path("changed").asInt()
-                  + " changed"
+                  + " "
+                  + things
+                  + "changed"
                   + (result.path("stored").asBoolean() ? "." : "; a dry run: nothing is stored."));
     }
     return problems > 0 ? 1 : 0;

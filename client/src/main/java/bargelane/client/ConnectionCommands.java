@@ -12,7 +12,7 @@ import picocli.CommandLine.Option;
     name = "connection",
     description = "Who talks to whom.",
     mixinStandardHelpOptions = true,
-    subcommands = {ConnectionCommands.ListConnections.class})
+    subcommands = {ListCommands.Connections.class, ConnectionCommands.ListConnections.class})
 final class ConnectionCommands {
 
   @Command(

@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.node.ArrayNode;
+import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
@@ -19,6 +20,7 @@ import picocli.CommandLine.Parameters;
     mixinStandardHelpOptions = true,
     subcommands = {
       MachineCommands.ListMachines.class,
+      ListCommands.Machines.class,
       MachineCommands.Label.class,
       MachineCommands.Show.class,
       MachineInsideCommands.Facts.class,
@@ -166,8 +168,23 @@ final class MachineCommands {
     @Option(names = "--remove", paramLabel = "NAME", description = "A label to take away.")
     List<String> remove = List.of();
 
+    @Option(names = "--csv", description = "A list: columns machine and label.NAME.")
+    Path csv;
+
+    @Option(names = "--dry-run", description = "With a list: only say what would become of it.")
+    boolean dryRun;
+
     @Override
     public Integer call() {
+      if (csv != null) {
+        return imported(
+            api()
+                .post(
+                    "/machines/labels/list",
+                    Map.of("csv", textOf("--csv", csv), "dryRun", dryRun, "whole", false)),
+            "machines",
+            "");
+      }
       JsonNode done =
           api()
               .post(

@@ -23,12 +23,28 @@ final class MachinePrinter {
     return String.join(" ", all);
   }
 
+  private static boolean has(JsonNode names, String name) {
+    for (JsonNode n : names) {
+      if (n.asText().equals(name)) {
+        return true;
+      }
+    }
+    return false;
+  }
+
   private static String labels(JsonNode machine) {
     List<String> all = new ArrayList<>();
     machine
         .path("labels")
         .fields()
-        .forEachRemaining(l -> all.add(l.getKey() + "=" + l.getValue().asText()));
+        .forEachRemaining(
+            l ->
+                all.add(
+                    l.getKey()
+                        + "="
+                        + l.getValue().asText()
+                        + (has(machine.path("ownLabels"), l.getKey()) ? " (by hand)" : "")
+                        + (has(machine.path("ruledLabels"), l.getKey()) ? " (by a rule)" : "")));
     return String.join("  ", all);
   }
 
@@ -62,7 +78,8 @@ final class MachinePrinter {
             + m.path("site").asText()
             + ")",
         "System",
-        m.path("os").asText() + ", " + m.path("firmware").asText(),
+        Output.plain(m.path("os"))
+            + (m.path("firmware").asText().isEmpty() ? "" : ", " + m.path("firmware").asText()),
         "Size",
         m.path("cpus").asInt() + " processors, " + m.path("memoryMib").asLong() + " MiB",
         "Power",

@@ -58,7 +58,7 @@ final class ServerCommands {
       rows(
           out(),
           output,
-          output == Form.json ? told : told.path("rows"),
+          output == Form.json ? told : told.path("items"),
           "No servers yet. Add some: bargelane server add " + site + " ADDRESS ...",
           text("ADDRESS", "address"),
           text("MACHINE", "machine"),
@@ -105,7 +105,7 @@ final class ServerCommands {
       body.put("addresses", addresses);
       body.put("csv", csv == null ? "" : textOf("--csv", csv));
       body.put("dryRun", dryRun);
-      return imported(api().post(path(), body), "servers");
+      return imported(api().post(path(), body), "servers", "");
     }
   }
 

@@ -90,7 +90,8 @@ final class SiteCommands {
     @Option(
         names = "--kind",
         defaultValue = "standin",
-        description = "Kind of site: standin, libvirt, ovf or servers (default: standin).")
+        description =
+            "Kind of site: standin, libvirt, ovf, servers, agents or csv (default: standin).")
     String kind;
 
     @Option(

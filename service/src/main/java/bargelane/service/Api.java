@@ -2,8 +2,11 @@ package bargelane.service;
 
 import bargelane.api.*;
 import bargelane.service.account.Accounts;
+import bargelane.service.agent.AgentListener;
+import bargelane.service.agent.Agents;
 import bargelane.service.assess.Assessments;
 import bargelane.service.connection.Connections;
+import bargelane.service.csv.Lists;
 import bargelane.service.db.Db;
 import bargelane.service.event.Events;
 import bargelane.service.http.Endpoints;
@@ -11,9 +14,11 @@ import bargelane.service.http.HttpApi;
 import bargelane.service.http.ProblemException;
 import bargelane.service.lane.Lanes;
 import bargelane.service.pass.Passes;
+import bargelane.service.pass.Tugs;
 import bargelane.service.run.RunEngine;
 import bargelane.service.run.Runs;
 import bargelane.service.site.Credentials;
+import bargelane.service.site.LabelRules;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.Machines;
 import bargelane.service.site.ScanSchedule;
@@ -36,7 +41,11 @@ record Api(
     Sites sites,
     Credentials credentials,
     Servers servers,
+    Agents agents,
+    AgentListener listener,
+    Lists lists,
     Machines machines,
+    LabelRules labelRules,
     Scans scans,
     ScanSchedule schedule,
     Usages usages,
@@ -48,6 +57,7 @@ record Api(
     Runs runs,
     RunEngine engine,
     Passes passes,
+    Tugs tugs,
     Ledger ledger,
     Events events) {
 
@@ -59,7 +69,11 @@ record Api(
             sites,
             credentials,
             servers,
+            agents,
+            listener,
+            lists,
             machines,
+            labelRules,
             scans,
             schedule,
             usages,
@@ -474,6 +488,15 @@ record Api(
 
   private void leases(Endpoints e) {
     e.add(
+        "GET",
+        "/tugs",
+        200,
+        "Tugs that ask for work",
+        Void.class,
+        TugView.class,
+        true,
+        r -> tugs.list());
+    e.add(
         "POST",
         "/leases",
         200,
@@ -483,6 +506,7 @@ record Api(
         false,
         r -> {
           LeaseTake take = r.body(LeaseTake.class);
+          tugs.asks(String.valueOf(take.tug()), take.version());
           return passes
               .take(String.valueOf(take.tug()), take.waitSeconds() == null ? 0 : take.waitSeconds())
               .orElse(null);

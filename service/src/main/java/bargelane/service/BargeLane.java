@@ -4,9 +4,15 @@ import bargelane.service.account.AccountEntity;
 import bargelane.service.account.Accounts;
 import bargelane.service.account.SettingEntity;
 import bargelane.service.account.TokenEntity;
+import bargelane.service.agent.AgentDesk;
+import bargelane.service.agent.AgentEntity;
+import bargelane.service.agent.AgentKeyEntity;
+import bargelane.service.agent.AgentListener;
+import bargelane.service.agent.Agents;
 import bargelane.service.assess.AssessmentEntity;
 import bargelane.service.assess.Assessments;
 import bargelane.service.connection.Connections;
+import bargelane.service.csv.Lists;
 import bargelane.service.db.Db;
 import bargelane.service.db.Ids;
 import bargelane.service.db.Upkeep;
@@ -14,12 +20,14 @@ import bargelane.service.event.EventEntity;
 import bargelane.service.event.Events;
 import bargelane.service.http.AnsweredEntity;
 import bargelane.service.http.HttpApi;
+import bargelane.service.http.ProblemException;
 import bargelane.service.lane.LaneEntity;
 import bargelane.service.lane.Lanes;
 import bargelane.service.pass.PassEntity;
 import bargelane.service.pass.PassRun;
 import bargelane.service.pass.Passes;
 import bargelane.service.pass.TimetableTask;
+import bargelane.service.pass.Tugs;
 import bargelane.service.run.RunEngine;
 import bargelane.service.run.RunEntity;
 import bargelane.service.run.Runs;
@@ -27,6 +35,8 @@ import bargelane.service.run.StepEntity;
 import bargelane.service.site.ChangeEntity;
 import bargelane.service.site.CredentialEntity;
 import bargelane.service.site.Credentials;
+import bargelane.service.site.LabelRuleEntity;
+import bargelane.service.site.LabelRules;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.MachineAddressEntity;
 import bargelane.service.site.MachineEntity;
@@ -91,7 +101,8 @@ public final class BargeLane implements Closeable {
       String databaseUser,
       String databasePassword,
       String node,
-      boolean withTug) {}
+      boolean withTug,
+      AgentListener.Where agents) {}
 
   private static final Logger log = LoggerFactory.getLogger(BargeLane.class);
 
@@ -104,6 +115,9 @@ public final class BargeLane implements Closeable {
           SiteCredentialEntity.class,
           ServerEntity.class,
           SightingEntity.class,
+          AgentEntity.class,
+          LabelRuleEntity.class,
+          AgentKeyEntity.class,
           SiteEntity.class,
           MachineEntity.class,
           MachineAddressEntity.class,
@@ -131,6 +145,7 @@ public final class BargeLane implements Closeable {
   private final Events events;
   private final Scheduler scheduler;
   private final HttpApi http;
+  private final AgentListener listener;
   private final Tug tug;
 
   public BargeLane(Options o, Clock clock) throws IOException {
@@ -150,7 +165,7 @@ public final class BargeLane implements Closeable {
     Surveying surveying = new Surveying(db, clock);
     UsageReading usage = new UsageReading(db, sites, surveying, clock);
     ScanSchedule schedule = new ScanSchedule(db, runs, events, clock);
-    runs.add(new ScanRun(sites, scans, surveying, usage, connections));
+    runs.add(new ScanRun(db, sites, scans, surveying, usage, connections, clock));
     runs.add(new PassRun(services));
     WaveRuns.all(services, timetable::watch).forEach(runs::add);
     WaveViews views = new WaveViews(db, events, clock);
@@ -188,6 +203,16 @@ public final class BargeLane implements Closeable {
 
     PrometheusMeterRegistry meters = new PrometheusMeterRegistry(PrometheusConfig.DEFAULT);
     new JvmMemoryMetrics().bindTo(meters);
+    Agents agents = new Agents(db, events, clock);
+    listener = new AgentListener(o.home(), o.agents(), new AgentDesk(db, events, runs, clock));
+    if (agents.wanted()) {
+      try {
+        listener.open();
+      } catch (ProblemException e) {
+        // Everything else works; agents keep what they see until they are listened to again.
+        log.error("{}; {}", e.getMessage(), e.remedy());
+      }
+    }
     Api api =
         new Api(
             db,
@@ -196,7 +221,11 @@ public final class BargeLane implements Closeable {
             sites,
             credentials,
             new Servers(db, events, clock),
+            agents,
+            listener,
+            new Lists(db, events, clock),
             new Machines(db, events),
+            new LabelRules(db, events, clock),
             scans,
             schedule,
             new Usages(db, clock),
@@ -208,6 +237,7 @@ public final class BargeLane implements Closeable {
             new Runs(db),
             runs,
             passes,
+            new Tugs(db, clock),
             ledger,
             events);
     http = new HttpApi(o.port(), api.endpoints(), accounts, events, db, clock, meters);
@@ -280,6 +310,7 @@ public final class BargeLane implements Closeable {
       tug.close();
     }
     http.close();
+    listener.close();
     scheduler.stop();
     events.close();
     db.close();

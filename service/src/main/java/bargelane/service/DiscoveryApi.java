@@ -1,12 +1,16 @@
 package bargelane.service;
 
 import bargelane.api.*;
+import bargelane.service.agent.AgentListener;
+import bargelane.service.agent.Agents;
 import bargelane.service.connection.Connections;
+import bargelane.service.csv.Lists;
 import bargelane.service.db.Db;
 import bargelane.service.http.Endpoints;
 import bargelane.service.run.RunEngine;
 import bargelane.service.run.Runs;
 import bargelane.service.site.Credentials;
+import bargelane.service.site.LabelRules;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.Machines;
 import bargelane.service.site.ScanSchedule;
@@ -24,7 +28,11 @@ record DiscoveryApi(
     Sites sites,
     Credentials credentials,
     Servers servers,
+    Agents agents,
+    AgentListener listener,
+    Lists lists,
     Machines machines,
+    LabelRules labelRules,
     Scans scans,
     ScanSchedule schedule,
     Usages usages,
@@ -179,6 +187,38 @@ record DiscoveryApi(
           return null;
         });
     e.add(
+        "GET",
+        "/sites/{site}/agents",
+        200,
+        "Agents of a site, the silent ones first",
+        Void.class,
+        AgentView.class,
+        true,
+        r -> agents.list(r.path("site")));
+    e.add(
+        "POST",
+        "/sites/{site}/agents/keys",
+        201,
+        "Make a key that lets one agent enrol, once",
+        AgentKeyAsk.class,
+        AgentKeyView.class,
+        false,
+        r ->
+            agents.key(
+                r.path("site"), r.body(AgentKeyAsk.class), listener::line, r.caller().account()));
+    e.add(
+        "DELETE",
+        "/sites/{site}/agents/{agent}",
+        204,
+        "Take an agent from a site",
+        Void.class,
+        Void.class,
+        false,
+        r -> {
+          agents.remove(r.path("site"), r.path("agent"), r.caller().account());
+          return null;
+        });
+    e.add(
         "POST",
         "/sites/{site}/check",
         200,
@@ -261,6 +301,72 @@ record DiscoveryApi(
         LabelResult.class,
         false,
         r -> machines.label(r.body(LabelEdit.class), r.caller().account()));
+    e.add(
+        "POST",
+        "/machines/labels/list",
+        200,
+        "Give labels to machines by hand, from a list",
+        CsvImport.class,
+        ImportResult.class,
+        false,
+        r -> labelRules.list(r.body(CsvImport.class), r.caller().account()));
+    e.add(
+        "GET",
+        "/label-rules",
+        200,
+        "Rules that give labels, the one that counts first",
+        Void.class,
+        LabelRuleView.class,
+        true,
+        r -> labelRules.list());
+    e.add(
+        "POST",
+        "/label-rules",
+        201,
+        "Give a label to every machine that a filter chooses, now and later",
+        LabelRuleAdd.class,
+        LabelRuleView.class,
+        false,
+        r -> labelRules.add(r.body(LabelRuleAdd.class), r.caller().account()));
+    e.add(
+        "DELETE",
+        "/label-rules/{rule}",
+        204,
+        "Remove a rule and the labels that came from it",
+        Void.class,
+        Void.class,
+        false,
+        r -> {
+          labelRules.remove(r.path("rule"), r.caller().account());
+          return null;
+        });
+    e.add(
+        "POST",
+        "/sites/{site}/machines",
+        200,
+        "Take over a list of machines, whole or not at all",
+        CsvImport.class,
+        ImportResult.class,
+        false,
+        r -> lists.machines(r.path("site"), r.body(CsvImport.class), r.caller().account()));
+    e.add(
+        "POST",
+        "/sites/{site}/connections",
+        200,
+        "Take over a list of connections in place of the site's last one",
+        CsvImport.class,
+        ImportResult.class,
+        false,
+        r -> lists.connections(r.path("site"), r.body(CsvImport.class), r.caller().account()));
+    e.add(
+        "POST",
+        "/usage",
+        200,
+        "Take over a list of what machines used, whole or not at all",
+        CsvImport.class,
+        ImportResult.class,
+        false,
+        r -> lists.usage(r.body(CsvImport.class), r.caller().account()));
     e.add(
         "GET",
         "/machines/{machine}",

@@ -1,5 +1,6 @@
 package bargelane.service;
 
+import bargelane.service.agent.AgentListener;
 import java.io.IOException;
 import java.net.InetAddress;
 import java.net.InetSocketAddress;
@@ -11,11 +12,15 @@ import java.util.concurrent.Callable;
 import java.util.concurrent.CountDownLatch;
 import picocli.CommandLine;
 import picocli.CommandLine.Command;
+import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
+import picocli.CommandLine.Spec;
 
 /** Runs one node of the service until it is told to end. */
 @Command(name = "service", description = "One node of Barge Lane.", mixinStandardHelpOptions = true)
 public final class ServiceMain implements Callable<Integer> {
+
+  @Spec private CommandSpec spec;
 
   @Option(names = "--home", required = true, description = "Directory of its keys and addresses.")
   private Path home;
@@ -49,6 +54,19 @@ public final class ServiceMain implements Callable<Integer> {
   @Option(names = "--no-tug", description = "Move no bytes in this process.")
   private boolean noTug;
 
+  @Option(
+      names = "--agents",
+      defaultValue = "127.0.0.1:0",
+      description =
+          "Host and port where agents in guests are listened to once a site wants them; port 0 for the last one or a free one (default: ${DEFAULT-VALUE}).")
+  private String agents;
+
+  @Option(
+      names = "--agents-name",
+      defaultValue = "",
+      description = "Host and port by which guests reach it, where that is another.")
+  private String agentsName;
+
   @Override
   public Integer call() throws Exception {
     Path address = home.resolve("address");
@@ -59,7 +77,8 @@ public final class ServiceMain implements Callable<Integer> {
     String password = Files.readString(databasePasswordFile).strip();
     BargeLane service =
         new BargeLane(
-            new BargeLane.Options(home, port, database, databaseUser, password, node, !noTug),
+            new BargeLane.Options(
+                home, port, database, databaseUser, password, node, !noTug, agents()),
             Clock.systemUTC());
     CountDownLatch over = new CountDownLatch(1);
     Runtime.getRuntime()
@@ -72,6 +91,18 @@ public final class ServiceMain implements Callable<Integer> {
     Files.writeString(home.resolve("ready"), ProcessHandle.current().pid() + "\n");
     over.await();
     return 0;
+  }
+
+  private AgentListener.Where agents() {
+    int colon = agents.lastIndexOf(':');
+    String port = agents.substring(colon + 1);
+    if (colon < 1 || !port.matches("[0-9]{1,5}") || Integer.parseInt(port) > 65535) {
+      throw new CommandLine.ParameterException(
+          spec.commandLine(), "'" + agents + "' of --agents is no HOST:PORT");
+    }
+    return new AgentListener.Where(
+        InetSocketAddress.createUnresolved(agents.substring(0, colon), Integer.parseInt(port)),
+        agentsName);
   }
 
   /** The port, or 0 for any if somebody else has taken it meanwhile. */

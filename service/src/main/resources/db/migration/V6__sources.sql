@@ -104,3 +104,54 @@ alter table usage_counter drop constraint usage_counter_pkey, add column source 
 update usage_counter c set source = m.site_id, at = (c.counters ->> 'at')::timestamptz from machine m where m.id = c.machine_id;
 alter table usage_counter alter column source set not null, alter column at set not null,
   add primary key (machine_id, source), add foreign key (source) references site on delete cascade;
+
+-- Rules that give labels. By hand goes before a rule, a rule before the platform.
+create table label_rule (
+  id text primary key,
+  filter text not null,
+  name text not null,
+  value text not null,
+  made_by text not null,
+  made_at timestamptz not null
+);
+alter table machine drop column labels;
+alter table machine
+  add column rule_labels jsonb not null default '{}',
+  -- What rules go by: all but what rules give.
+  add column told_labels jsonb generated always as (coalesce(facts -> 'labels', '{}') || own_labels) stored;
+alter table machine
+  add column labels jsonb generated always as (coalesce(facts -> 'labels', '{}') || rule_labels || own_labels) stored;
+
+-- Agents in guests, and the keys that let one enrol, once. Of both only digests are kept.
+create table agent (
+  id text primary key,
+  site_id text not null references site on delete cascade,
+  name text not null,
+  token_digest text not null unique,
+  version text not null,
+  enrolled_at timestamptz not null,
+  heard_at timestamptz,
+  surveyed_at timestamptz,
+  -- How far its machine's clock is ahead of ours, in milliseconds.
+  clock_ahead bigint not null,
+  -- The number of the newest look that is held.
+  held bigint not null,
+  trouble text not null
+);
+create index agent_by_site on agent (site_id);
+
+create table agent_key (
+  digest text primary key,
+  site_id text not null references site on delete cascade,
+  made_by text not null,
+  expires_at timestamptz not null,
+  used_at timestamptz,
+  agent_id text references agent on delete set null
+);
+
+-- Tugs that ask for work.
+create table tug (
+  name text primary key,
+  version text not null,
+  heard_at timestamptz not null
+);

@@ -1,6 +1,8 @@
 package bargelane.sites;
 
+import bargelane.sites.agents.AgentsDriver;
 import bargelane.sites.libvirt.LibvirtDriver;
+import bargelane.sites.list.ListDriver;
 import bargelane.sites.ovf.OvfDriver;
 import bargelane.sites.servers.ServersDriver;
 import bargelane.sites.standin.StandinDriver;
@@ -15,7 +17,7 @@ public final class Drivers {
 
   /** Kinds that {@link #open} knows. */
   public static List<String> kinds() {
-    return List.of("standin", "libvirt", "ovf", "servers");
+    return List.of("standin", "libvirt", "ovf", "servers", "agents", "csv");
   }
 
   /** Whether sites of a kind are opened with a token; others go by who runs the service. */
@@ -25,7 +27,7 @@ public final class Drivers {
 
   /** Whether machines of sites of a kind are looked at only, and may have their home elsewhere. */
   public static boolean looksOnly(String kind) {
-    return kind.equals("servers");
+    return List.of("servers", "agents", "csv").contains(kind);
   }
 
   /** Opens a driver for a site that is opened with one token, or with none. */
@@ -47,6 +49,10 @@ public final class Drivers {
         return new OvfDriver(site.name(), site.address());
       case "servers":
         return new ServersDriver(site, clock);
+      case "agents":
+        return new AgentsDriver(site, clock);
+      case "csv":
+        return new ListDriver(site.name());
       case "standin":
         URI uri = URI.create(site.address());
         if (!"http".equals(uri.getScheme()) && !"https".equals(uri.getScheme())

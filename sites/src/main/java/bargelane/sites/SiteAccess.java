@@ -8,13 +8,25 @@ import java.util.List;
  * @param address as its kind wants it
  * @param credentials in the order in which they are tried
  * @param servers of a site of kind {@code servers}
+ * @param agents of a site of kind {@code agents}
  */
 public record SiteAccess(
     String kind,
     String name,
     String address,
     List<SiteCredential> credentials,
-    List<ServerAccess> servers) {
+    List<ServerAccess> servers,
+    List<AgentState> agents) {
+
+  /** A site without agents. */
+  public SiteAccess(
+      String kind,
+      String name,
+      String address,
+      List<SiteCredential> credentials,
+      List<ServerAccess> servers) {
+    this(kind, name, address, credentials, servers, List.of());
+  }
 
   /** A site that is opened with one token, or with none. */
   public static SiteAccess of(String kind, String name, String address, String token) {

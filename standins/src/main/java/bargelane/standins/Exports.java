@@ -3,6 +3,7 @@ package bargelane.standins;
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdServer;
+import bargelane.blocks.tls.SelfSigned;
 import bargelane.standins.store.VolumeStore;
 import java.io.Closeable;
 import java.io.IOException;
@@ -31,7 +32,7 @@ final class Exports implements Closeable {
   private final VolumeStore store;
   private final Host host;
   private final NbdServer server;
-  private final Optional<Certificate> certificate;
+  private final Optional<SelfSigned> certificate;
   private final Map<String, String> secrets = new ConcurrentHashMap<>();
   private final SecureRandom random = new SecureRandom();
 
@@ -41,7 +42,7 @@ final class Exports implements Closeable {
     if (tls) {
       this.certificate =
           Optional.of(
-              Certificate.load(dir.resolve("disk-server.p12"), host.platform().traits.name()));
+              SelfSigned.load(dir.resolve("disk-server.p12"), host.platform().traits.name()));
       this.server = NbdServer.tls(certificate.get().context());
     } else {
       this.certificate = Optional.empty();

@@ -46,7 +46,7 @@ public final class HttpLeaseDesk implements LeaseDesk {
         send(
             "POST",
             "",
-            JSON.writeValueAsBytes(new LeaseTake(tug, waitSeconds)),
+            JSON.writeValueAsBytes(new LeaseTake(tug, Tug.VERSION, waitSeconds)),
             "take",
             waitSeconds + 10);
     return r.statusCode() == 204

@@ -33,6 +33,8 @@ public record Finding(Code code, String thing, String cause, String remedy, Who 
     SERVER_KEY_CHANGED(true),
     SERVER_TOLD_NONSENSE(true),
     SERVER_FACT_UNREAD(false),
+    AGENT_SILENT(true),
+    AGENT_TOLD_NONSENSE(true),
     DISK_KEEPS_NO_CHANGES(false),
     MACHINE_VANISHED(true),
     SIZE_NOT_CHOSEN(true),

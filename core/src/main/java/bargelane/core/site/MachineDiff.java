@@ -54,7 +54,12 @@ public final class MachineDiff {
     int d = 0;
     for (Disk disk : m.disks()) {
       f.put(
-          "disk " + d++, disk.volume() + ", " + (disk.bytes() >> 20) + " MiB on " + disk.storage());
+          "disk " + d++,
+          disk.volume()
+              + ", "
+              + (disk.bytes() >> 20)
+              + " MiB"
+              + (disk.storage().isEmpty() ? "" : " on " + disk.storage()));
     }
     int n = 0;
     for (Nic nic : m.nics()) {

@@ -8,7 +8,7 @@ exec 3>&1
 s() { # s NAME COMMAND...: a section of what a command prints, and what it complains about
   printf '= %s\n' "$1"
   shift
-  told=$({ "$@" </dev/null | head -c 4000000 | tr -d '\000' | sed 's/^/ /' >&3; } 2>&1 | head -n 2 | cut -c 1-200)
+  told=$({ "$@" </dev/null | head -c 4000000 | tr -d '\000' | awk '{print " " $0}' >&3; } 2>&1 | head -n 2 | cut -c 1-200)
   [ -z "$told" ] || printf '%s\n' "$told" | sed 's/^/! /'
 }
 
@@ -31,8 +31,7 @@ firmware() {
 
 hardware() {
   for f in sys_vendor product_name; do
-    printf '%s ' $f
-    cat /sys/class/dmi/id/$f
+    told=$(cat /sys/class/dmi/id/$f) && printf '%s %s\n' $f "$told"
   done
 }
 

@@ -91,6 +91,28 @@ public final class Connections {
     s.doWork(c -> add(c, observer, List.copyOf(gather(seen).values())));
   }
 
+  /** Whether a text is an address of a machine. */
+  public static boolean address(String text) {
+    return Addresses.valid(text);
+  }
+
+  /** How many kinds of connections an observer told of. */
+  public static int told(Session s, String observer) {
+    return ((Number)
+            s.createNativeQuery("select count(*) from connection where observer = :o", Object.class)
+                .setParameter("o", observer)
+                .getSingleResult())
+        .intValue();
+  }
+
+  /** Takes over what an observer tells in place of what it told, in the caller's transaction. */
+  public static void instead(Session s, String observer, List<Conversation> all) {
+    s.createNativeMutationQuery("delete from connection where observer = :o")
+        .setParameter("o", observer)
+        .executeUpdate();
+    seen(s, observer, all);
+  }
+
   private static Map<Kind, Conversation> gather(List<Conversation> seen) {
     Map<Kind, Conversation> kinds = new LinkedHashMap<>();
     for (Conversation c : seen) {

@@ -5,6 +5,8 @@ import bargelane.api.ImportResult.LineProblem;
 import java.io.IOException;
 import java.io.StringReader;
 import java.io.UncheckedIOException;
+import java.time.Instant;
+import java.time.format.DateTimeParseException;
 import java.util.ArrayList;
 import java.util.HashSet;
 import java.util.LinkedHashMap;
@@ -13,6 +15,7 @@ import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
+import java.util.function.BiConsumer;
 import java.util.function.Function;
 import java.util.function.Predicate;
 import org.apache.commons.csv.CSVFormat;
@@ -31,9 +34,9 @@ public final class CsvTable {
   /** One line's values by column. */
   public final class Row {
     private final long line;
-    private final Map<String, String> values;
+    private final String[] values;
 
-    private Row(long line, Map<String, String> values) {
+    private Row(long line, String[] values) {
       this.line = line;
       this.values = values;
     }
@@ -44,7 +47,20 @@ public final class CsvTable {
 
     /** A value without blanks around it; empty if there is none. */
     public String text(String column) {
-      return values.getOrDefault(column, "");
+      Integer at = places.get(column);
+      return at == null ? "" : values[at];
+    }
+
+    /** The values of columns {@code label.NAME}, by name; those that are empty are left out. */
+    public Map<String, String> labels() {
+      Map<String, String> labels = new LinkedHashMap<>();
+      places.forEach(
+          (column, at) -> {
+            if (column.startsWith("label.") && !values[at].isEmpty()) {
+              labels.put(column.substring(6), values[at]);
+            }
+          });
+      return labels;
     }
 
     /** A value that must be there and be right; empty after a problem was noted. */
@@ -81,6 +97,9 @@ public final class CsvTable {
   }
 
   private final List<Row> rows = new ArrayList<>();
+  private final Map<String, Integer> places = new LinkedHashMap<>();
+  private int read;
+  private long last;
   private final List<LineProblem> problems = new ArrayList<>();
   private int problemCount;
 
@@ -88,6 +107,12 @@ public final class CsvTable {
 
   /** Reads a text; a header that lacks a column or has one that is not known is a problem. */
   public static CsvTable read(String text, List<String> required, List<String> optional) {
+    return each(text, required, optional, (of, row) -> of.rows.add(row));
+  }
+
+  /** Reads a text of many lines without keeping them: each is handed over with its table. */
+  public static CsvTable each(
+      String text, List<String> required, List<String> optional, BiConsumer<CsvTable, Row> each) {
     CsvTable table = new CsvTable();
     String plain = text.startsWith("\uFEFF") ? text.substring(1) : text;
     if (plain.indexOf(0) >= 0) {
@@ -108,15 +133,20 @@ public final class CsvTable {
           if (header.isEmpty()) {
             return table;
           }
+          for (String column : header) {
+            table.places.put(column, table.places.size());
+          }
         } else if (record.size() != header.size()) {
           table.problem(
               line, "", "has " + record.size() + " values where the header has " + header.size());
         } else {
-          Map<String, String> values = new LinkedHashMap<>();
-          for (int i = 0; i < header.size(); i++) {
-            values.put(header.get(i), record.get(i).strip());
+          String[] values = new String[header.size()];
+          for (int i = 0; i < values.length; i++) {
+            values[i] = record.get(i).strip();
           }
-          table.rows.add(table.new Row(line, values));
+          table.read++;
+          table.last = line;
+          each.accept(table, table.new Row(line, values));
         }
         line = parser.getCurrentLineNumber() + 1;
       }
@@ -126,7 +156,7 @@ public final class CsvTable {
     } catch (IOException | UncheckedIOException e) {
       Throwable cause = e instanceof UncheckedIOException ? e.getCause() : e;
       table.problem(
-          table.rows.isEmpty() ? 1 : table.rows.get(table.rows.size() - 1).line + 1,
+          table.last + 1,
           "",
           "can't be read as CSV: " + shortly(String.valueOf(cause.getMessage())));
     }
@@ -165,6 +195,11 @@ public final class CsvTable {
     return plain.length() > 60 ? plain.substring(0, 60) + "…" : plain;
   }
 
+  /** Notes what is wrong with the list as a whole. */
+  public void wrong(String reason) {
+    problem(1, "", reason);
+  }
+
   private void problem(long line, String column, String reason) {
     problemCount++;
     if (problems.size() < TOLD) {
@@ -185,7 +220,23 @@ public final class CsvTable {
   public ImportResult result(int added, int changed, boolean stored) {
     problems.sort(java.util.Comparator.comparingLong(LineProblem::line));
     return new ImportResult(
-        rows.size(), added, changed, stored && sound(), List.copyOf(problems), problemCount);
+        read, added, changed, stored && sound(), List.copyOf(problems), problemCount);
+  }
+
+  /** A number from 0 on. */
+  public static Optional<Double> number(String value) {
+    return value.matches("[0-9]{1,15}([.][0-9]{1,9})?")
+        ? Optional.of(Double.parseDouble(value))
+        : Optional.empty();
+  }
+
+  /** An instant, as 2026-11-01T00:00:00Z. */
+  public static Optional<Instant> instant(String value) {
+    try {
+      return Optional.of(Instant.parse(value));
+    } catch (DateTimeParseException e) {
+      return Optional.empty();
+    }
   }
 
   /** A whole number from 0 on. */

@@ -107,6 +107,11 @@ final class MachineBook {
     }
   }
 
+  /** Whether anything was different. */
+  boolean anything() {
+    return !(appeared.isEmpty() && changed.isEmpty() && vanished.isEmpty());
+  }
+
   /** The machines first, in one go, and then what is told of them. */
   void close() {
     s.flush();

@@ -41,6 +41,11 @@ public class MachineEntity {
   @Column(name = "own_labels")
   public String ownLabels = "{}";
 
+  /** Labels that rules gave, as JSON; see {@link LabelRules}. */
+  @JdbcTypeCode(SqlTypes.JSON)
+  @Column(name = "rule_labels", insertable = false, updatable = false)
+  public String ruleLabels = "{}";
+
   // What follows the database tells from the facts; lists are filtered and sorted by it.
 
   @Column(insertable = false, updatable = false)
@@ -68,6 +73,11 @@ public class MachineEntity {
   public boolean fenced;
 
   /** Those of the platform and those by hand. */
+  @JdbcTypeCode(SqlTypes.JSON)
+  @Column(name = "told_labels", insertable = false, updatable = false)
+  public String toldLabels;
+
+  /** Those of the platform, of rules and by hand. */
   @JdbcTypeCode(SqlTypes.JSON)
   @Column(insertable = false, updatable = false)
   public String labels;

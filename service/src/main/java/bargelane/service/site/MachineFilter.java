@@ -23,14 +23,26 @@ final class MachineFilter {
   private final List<Object> parameters = new ArrayList<>();
   private final String condition;
 
-  private MachineFilter(Filter filter) {
+  private final String labels;
+
+  private MachineFilter(Filter filter, String labels) {
+    this.labels = labels;
     condition = condition(filter);
   }
 
   /** Reads an expression; what can't be read is told with its character. */
   static MachineFilter of(String expression) {
+    return of(expression, "m.labels");
+  }
+
+  /** The same, by the labels of platforms and those by hand only. */
+  static MachineFilter ofTold(String expression) {
+    return of(expression, "m.toldLabels");
+  }
+
+  private static MachineFilter of(String expression, String labels) {
     try {
-      return new MachineFilter(Filter.parse(expression));
+      return new MachineFilter(Filter.parse(expression), labels);
     } catch (FilterException e) {
       throw ProblemException.invalid(
           "filter-malformed",
@@ -125,7 +137,11 @@ final class MachineFilter {
           case OS -> "m.os";
           case FIRMWARE -> "m.firmware";
           default ->
-              "coalesce(cast(sql('? ->> ?', m.labels, " + value(text.label()) + ") as String), '')";
+              "coalesce(cast(sql('? ->> ?', "
+                  + labels
+                  + ", "
+                  + value(text.label())
+                  + ") as String), '')";
         };
     return is(told, text.part(), wanted);
   }

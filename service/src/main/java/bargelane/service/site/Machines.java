@@ -174,13 +174,14 @@ public final class Machines {
             }
           }
           if (changed > 0) {
+            LabelRules.apply(s);
             events.tell(s, "machine", "", "", by + " labelled " + changed + " machines", null);
           }
           return new LabelResult(chosen.size(), changed);
         });
   }
 
-  private static void checkLabel(String name, String value) {
+  static void checkLabel(String name, String value) {
     if (!LABEL_NAME.matcher(name).matches()) {
       throw ProblemException.invalid(
           "label-malformed",
@@ -198,7 +199,7 @@ public final class Machines {
     }
   }
 
-  private static Map<String, String> labels(String json) {
+  static Map<String, String> labels(String json) {
     return Json.read(json, new TypeReference<TreeMap<String, String>>() {});
   }
 
@@ -240,7 +241,9 @@ public final class Machines {
       Session s, MachineEntity m, String wave, List<SightingEntity> sightings, boolean withMounts) {
     MachineFacts f = Json.read(m.facts, MachineFacts.class);
     Map<String, String> own = labels(m.ownLabels);
+    Map<String, String> ruled = labels(m.ruleLabels);
     Map<String, String> labels = new TreeMap<>(f.labels());
+    labels.putAll(ruled);
     labels.putAll(own);
     SiteEntity site = s.find(SiteEntity.class, m.siteId);
     return new MachineView(
@@ -259,6 +262,7 @@ public final class Machines {
         guest(f.guest()),
         labels,
         own.keySet(),
+        ruled.keySet().stream().filter(x -> !own.containsKey(x)).collect(Collectors.toSet()),
         Sources.views(s, site, sightings),
         wave,
         m.firstSeen,

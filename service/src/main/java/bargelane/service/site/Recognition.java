@@ -16,9 +16,9 @@ import org.hibernate.Session;
 
 /**
  * Tells that a machine that one source tells of is one that another told of already: by the UUID of
- * its firmware, else by the addresses of its cards, where those belong to one machine that is there
- * and to no other. Copies keep such marks: where both have an identity of their guest and these
- * differ, they are two machines.
+ * its firmware, else by the addresses of its cards, where those belong to one machine and to no
+ * other. Copies keep such marks: where both have an identity of their guest and these differ, they
+ * are two machines.
  */
 final class Recognition {
 
@@ -135,15 +135,18 @@ final class Recognition {
       if (marks.isEmpty()) {
         continue;
       }
-      List<String> found =
+      List<Object[]> found =
           s.createNativeQuery(
-                  "select distinct m.id from machine_mark k join machine m on m.id = k.machine_id"
-                      + " where k.mark = any(:marks) and m.vanished_at is null",
-                  String.class)
+                  "select distinct m.id, m.vanished_at is null from machine_mark k"
+                      + " join machine m on m.id = k.machine_id where k.mark = any(:marks)",
+                  Object[].class)
               .setParameter("marks", marks.toArray(String[]::new))
               .getResultList();
-      if (found.size() == 1) {
-        return Optional.of(s.find(MachineEntity.class, found.get(0)));
+      // One that is there goes before one that has vanished.
+      boolean anyThere = found.stream().anyMatch(row -> (Boolean) row[1]);
+      List<Object[]> fit = found.stream().filter(row -> (Boolean) row[1] == anyThere).toList();
+      if (fit.size() == 1) {
+        return Optional.of(s.find(MachineEntity.class, fit.get(0)[0]));
       }
     }
     return Optional.empty();

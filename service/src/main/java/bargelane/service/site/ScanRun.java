@@ -1,7 +1,9 @@
 package bargelane.service.site;
 
 import bargelane.api.ScanResult;
+import bargelane.service.agent.AgentEntity;
 import bargelane.service.connection.Connections;
+import bargelane.service.db.Db;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
@@ -9,7 +11,10 @@ import bargelane.service.run.Work;
 import bargelane.service.usage.UsageReading;
 import bargelane.sites.SiteException;
 import bargelane.sites.Surveys;
+import bargelane.sites.agents.AgentsDriver;
+import java.time.Clock;
 import java.time.Duration;
+import java.time.Instant;
 import java.util.List;
 import java.util.Locale;
 import java.util.Optional;
@@ -20,14 +25,27 @@ import java.util.Optional;
  */
 public final class ScanRun implements RunKind {
 
+  /** Agents report every minute. */
+  private static final Duration LONGEST_WAIT = Duration.ofMinutes(3);
+
+  private final Db db;
   private final Sites sites;
   private final Scans scans;
   private final Surveying surveying;
   private final UsageReading usage;
   private final Connections connections;
+  private final Clock clock;
 
   public ScanRun(
-      Sites sites, Scans scans, Surveying surveying, UsageReading usage, Connections connections) {
+      Db db,
+      Sites sites,
+      Scans scans,
+      Surveying surveying,
+      UsageReading usage,
+      Connections connections,
+      Clock clock) {
+    this.db = db;
+    this.clock = clock;
     this.sites = sites;
     this.scans = scans;
     this.surveying = surveying;
@@ -54,6 +72,9 @@ public final class ScanRun implements RunKind {
   }
 
   private Outcome scan(Work w) {
+    if (sites.kind(w.siteId()).equals("agents")) {
+      return agents(w);
+    }
     Optional<Surveys> surveys = sites.driver(w.siteId()).surveys();
     if (surveys.isPresent()) {
       Surveying.Scanned read = surveying.scan(w.siteId(), surveys.get());
@@ -67,6 +88,38 @@ public final class ScanRun implements RunKind {
       return told(w, read.result(), read.unread());
     }
     return told(w, scans.scan(w.siteId()), 0);
+  }
+
+  /**
+   * Agents are asked with the answer to their next report; those that are silent are not waited
+   * for.
+   */
+  private Outcome agents(Work w) {
+    Instant now = clock.instant();
+    return db.tx(
+        s -> {
+          List<AgentEntity> all =
+              Db.list(s, AgentEntity.class, "from AgentEntity where siteId = ?1", w.siteId());
+          List<AgentEntity> untold =
+              all.stream()
+                  .filter(a -> a.surveyedAt == null || a.surveyedAt.isBefore(w.startedAt()))
+                  .toList();
+          boolean late = w.startedAt().plus(LONGEST_WAIT).isBefore(now);
+          long coming =
+              untold.stream()
+                  .filter(
+                      a -> a.heardAt != null && a.heardAt.isAfter(now.minus(AgentsDriver.SILENT)))
+                  .count();
+          if (coming > 0 && !late) {
+            return new Outcome.Wait(
+                "asked; " + coming + " of " + all.size() + " agents have not told yet",
+                Duration.ofSeconds(5));
+          }
+          return told(
+              w,
+              scans.since(s, w.siteId(), w.startedAt(), all.size() - untold.size()),
+              untold.size());
+        });
   }
 
   private static Outcome told(Work w, ScanResult result, int unread) {
@@ -87,6 +140,9 @@ public final class ScanRun implements RunKind {
   }
 
   private Outcome usage(Work w) {
+    if (sites.kind(w.siteId()).equals("agents")) {
+      return Outcome.done("agents tell it every minute");
+    }
     return Outcome.done(String.format(Locale.ROOT, "%,d samples", usage.read(w.siteId())));
   }
 
@@ -95,6 +151,11 @@ public final class ScanRun implements RunKind {
         connections
             .read(w.siteId())
             .map(n -> String.format(Locale.ROOT, "%,d kinds of connections", n))
-            .orElse("this kind of site does not watch them"));
+            .orElse(
+                switch (sites.kind(w.siteId())) {
+                  case "agents" -> "agents tell them every five minutes";
+                  case "servers" -> "read with each server, and every five minutes";
+                  default -> "this kind of site does not watch them";
+                }));
   }
 }

@@ -11,6 +11,7 @@ import bargelane.service.db.Json;
 import bargelane.sites.SiteDriver;
 import java.time.Clock;
 import java.time.Instant;
+import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
@@ -81,7 +82,29 @@ public final class Scans {
     }
     known.values().forEach(gone -> book.gone(gone, former));
     book.close();
+    LabelRules.apply(s);
     return result(seen, book.appeared, book.changed, book.vanished);
+  }
+
+  /** What was told of a site since an instant. */
+  ScanResult since(Session s, String siteId, Instant from, int seen) {
+    Map<String, List<String>> names = new HashMap<>();
+    for (Object[] row :
+        Db.list(
+            s,
+            Object[].class,
+            "select distinct m.name, c.kind from ChangeEntity c join MachineEntity m on m.id = c.machineId"
+                + " where c.siteId = ?1 and c.at >= ?2 order by m.name",
+            siteId,
+            from)) {
+      String kind = row[1].equals("returned") ? "appeared" : (String) row[1];
+      names.computeIfAbsent(kind, k -> new ArrayList<>()).add((String) row[0]);
+    }
+    return result(
+        seen,
+        names.getOrDefault("appeared", List.of()),
+        names.getOrDefault("changed", List.of()),
+        names.getOrDefault("vanished", List.of()));
   }
 
   static ScanResult result(

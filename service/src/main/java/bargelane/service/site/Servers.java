@@ -191,7 +191,7 @@ public final class Servers {
                       "select v, m.id, m.name from ServerEntity v"
                           + " left join SightingEntity g on g.siteId = v.siteId and g.sourceKey = v.id"
                           + " left join MachineEntity m on m.id = g.machineId"
-                          + " where v.siteId = ?1 order by v.problem is null, v.address, v.port",
+                          + " where v.siteId = ?1 order by case when v.problem is null then 1 else 0 end, v.address, v.port",
                       entity.id)
                   .setFirstResult(page * size)
                   .setMaxResults(size)

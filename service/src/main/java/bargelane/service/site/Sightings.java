@@ -15,6 +15,7 @@ import java.util.HashSet;
 import java.util.List;
 import java.util.Optional;
 import java.util.Set;
+import java.util.function.Supplier;
 import org.hibernate.Session;
 
 /**
@@ -45,14 +46,20 @@ final class Sightings {
         survey.guestId().isEmpty() ? key : key + "/" + survey.guestId().substring(0, 8);
     MachineFacts facts =
         SurveyFacts.machine(survey, platformId, name, SurveyFacts.guest(survey, now, site.name));
-    MachineEntity machine = record(s, book, site, key, facts, Optional.of(survey), now);
+    MachineEntity machine =
+        record(s, () -> new Recognition(s), book, site, key, facts, Optional.of(survey), now);
     links(s, site, key, survey, now);
     return machine;
   }
 
-  /** Takes over what a source tells of one machine. */
+  /**
+   * Takes over what a source tells of one machine.
+   *
+   * @param recognition asked for only if the source never told of it by this key
+   */
   static MachineEntity record(
       Session s,
+      Supplier<Recognition> recognition,
       MachineBook book,
       SiteEntity site,
       String key,
@@ -67,7 +74,8 @@ final class Sightings {
     }
     MachineEntity machine;
     if (sighting == null) {
-      Optional<MachineEntity> known = new Recognition(s).of(facts, survey);
+      Optional<MachineEntity> known =
+          recognition.get().of(facts, survey).or(() -> byKey(s, site, facts.platformId()));
       machine = known.orElseGet(() -> book.first(facts));
       sighting = new SightingEntity();
       sighting.siteId = site.id;
@@ -85,6 +93,7 @@ final class Sightings {
     }
     SiteEntity home = s.find(SiteEntity.class, machine.siteId);
     if (home.id.equals(site.id)) {
+      machine.platformId = facts.platformId();
       book.again(machine, facts);
     } else {
       // What its home tells of a machine stands; what is inside it who is inside knows better.
@@ -92,6 +101,16 @@ final class Sightings {
       book.again(machine, facts.guest().readAt() == null ? told : told.telling(facts.guest()));
     }
     return machine;
+  }
+
+  /** The machine that its source told of by the same key before, and then no more. */
+  private static Optional<MachineEntity> byKey(Session s, SiteEntity site, String platformId) {
+    return Db.first(
+        s,
+        MachineEntity.class,
+        "from MachineEntity where siteId = ?1 and platformId = ?2",
+        site.id,
+        platformId);
   }
 
   private static void tell(

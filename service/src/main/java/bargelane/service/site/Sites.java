@@ -7,6 +7,7 @@ import bargelane.api.SiteView;
 import bargelane.core.finding.Finding;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Inventory;
+import bargelane.service.agent.Agents;
 import bargelane.service.db.Db;
 import bargelane.service.db.Ids;
 import bargelane.service.db.Json;
@@ -54,7 +55,8 @@ public final class Sites {
                   site.name,
                   site.address,
                   credentials.of(s, siteId),
-                  Servers.of(s, siteId)),
+                  Servers.of(s, siteId),
+                  Agents.states(s, siteId)),
               clock);
         });
   }
@@ -146,6 +148,11 @@ public final class Sites {
           "there is a " + kind + " '" + name + "' already",
           "choose another name");
     }
+  }
+
+  /** The kind of a site. */
+  String kind(String siteId) {
+    return db.tx(s -> s.find(SiteEntity.class, siteId).kind);
   }
 
   /** Has a site try these credentials, in this order, and no others. */

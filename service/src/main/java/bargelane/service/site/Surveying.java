@@ -14,6 +14,7 @@ import java.util.List;
 import java.util.Objects;
 import java.util.function.BiConsumer;
 import org.hibernate.LockMode;
+import org.hibernate.Session;
 
 /**
  * Reads sites whose machines are read from inside, each by itself. What was read is stored at once,
@@ -67,6 +68,9 @@ public final class Surveying {
                       Sightings.survey(
                           s, book, site, server.id, r.server().address(), survey, now));
           book.close();
+          if (book.anything()) {
+            LabelRules.apply(s);
+          }
           return book;
         });
   }
@@ -91,6 +95,39 @@ public final class Surveying {
         server.hostKey = r.hostKey();
       }
     }
+  }
+
+  /**
+   * Takes over a survey that came by itself, in the caller's transaction.
+   *
+   * @param key what the site knows the machine by
+   * @return whether anything was different
+   */
+  public static boolean told(
+      Session s, SiteEntity site, String key, String name, Survey survey, Instant now) {
+    MachineBook book = new MachineBook(s, site, now);
+    Sightings.survey(s, book, site, key, name, survey, now);
+    book.close();
+    site.scannedAt = now;
+    if (book.anything()) {
+      LabelRules.apply(s);
+    }
+    return book.anything();
+  }
+
+  /** Takes over the connections that are open now, in the caller's transaction. */
+  public static void links(Session s, SiteEntity site, String key, Survey survey, Instant now) {
+    SightingEntity sighting = s.find(SightingEntity.class, new SightingEntity.Key(site.id, key));
+    if (sighting != null && sameGuest(sighting, survey)) {
+      Sightings.links(s, site, key, survey, now);
+    }
+  }
+
+  /** A source tells of a machine no more, in the caller's transaction. */
+  public static void forget(Session s, SiteEntity site, String key, Instant now) {
+    MachineBook book = new MachineBook(s, site, now);
+    Sightings.forget(s, book, site, key);
+    book.close();
   }
 
   /**

@@ -322,6 +322,19 @@ class SourcesTest {
   }
 
   @Test
+  void aMachineThatWasGoneIsTheSameWhenItIsToldOfAgain() {
+    list(survey(GUEST, "", MAC));
+    String before = there().get(0).id;
+    db.run(
+        s -> Surveying.forget(s, s.find(SiteEntity.class, "list"), "srv-1", now.plusSeconds(60)));
+    assertEquals(List.of(), there());
+    now = now.plusSeconds(120);
+    list(null, survey(GUEST, "", MAC));
+    assertEquals(List.of(before), there().stream().map(m -> m.id).toList());
+    assertEquals(1, rows("machine_change where kind = 'returned'"));
+  }
+
+  @Test
   void aSourceThatFailsLeavesWhatIsKnown() {
     host(told(UUID, "vm-17", ""));
     list(survey(GUEST, "", MAC));

@@ -1,0 +1,28 @@
+package bargelane.api;
+
+import java.time.Instant;
+import java.util.List;
+
+/**
+ * An agent in a guest.
+ *
+ * @param machineId of the machine that it is on; empty until it told of it
+ * @param state telling, silent or refused
+ * @param clockAheadSeconds how far its machine's clock is ahead of the service's
+ * @param account that it runs as
+ * @param unread what it can't read, and why
+ * @param trouble why what it told last was refused
+ */
+public record AgentView(
+    String id,
+    String machineId,
+    String machine,
+    String version,
+    String state,
+    Instant enrolledAt,
+    Instant heardAt,
+    Instant surveyedAt,
+    double clockAheadSeconds,
+    String account,
+    List<String> unread,
+    String trouble) {}

@@ -1,0 +1,27 @@
+package bargelane.service.site;
+
+import jakarta.persistence.Column;
+import jakarta.persistence.Entity;
+import jakarta.persistence.Id;
+import jakarta.persistence.Table;
+import java.time.Instant;
+
+/** A rule that gives a label. */
+@Entity
+@Table(name = "label_rule")
+public class LabelRuleEntity {
+
+  @Id public String id;
+
+  public String filter;
+
+  public String name;
+
+  public String value;
+
+  @Column(name = "made_by")
+  public String madeBy;
+
+  @Column(name = "made_at")
+  public Instant madeAt;
+}
