@@ -53,7 +53,7 @@ export interface Machine {
   sources: { site: string; kind: string; home: boolean; seenAt: string | null }[]; wave: string; firstSeen: string; lastSeen: string; vanishedAt: string | null;
 }
 export interface Metric {
-  metric: string; unit: string; samples: number; mean: number; percentile: number; maximum: number; maximumAt: string; aboveSeconds: number;
+  metric: string; unit: string; samples: number; mean: number; percentile: number; percentileBelow: number; percentileAbove: number; maximum: number; maximumAt: string; aboveSeconds: number;
   course: { from: string; mean: number | null; maximum: number | null }[];
 }
 export interface Usage {

@@ -44,14 +44,14 @@ function Row({ machine: m }: { machine: Machine }) {
           {m.name}
         </Link>
       </TableCell>
-      <TableCell>{m.site}</TableCell>
+      <TableCell sx={{ whiteSpace: 'nowrap' }}>{m.site}</TableCell>
       <TableCell>
         <Power machine={m} />
       </TableCell>
       <TableCell>{m.os}</TableCell>
       <TableCell align="right">{m.cpus}</TableCell>
-      <TableCell align="right">{size(m.memoryMib * 1024 * 1024)}</TableCell>
-      <TableCell align="right">
+      <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>{size(m.memoryMib * 1024 * 1024)}</TableCell>
+      <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>
         {size(m.disks.reduce((sum, d) => sum + d.bytes, 0))}
         {m.disks.length > 1 && ` in ${m.disks.length}`}
       </TableCell>

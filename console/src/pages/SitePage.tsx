@@ -32,7 +32,7 @@ function Schedule({ site, path }: { site: Site; path: string }) {
       }}
       sx={{ display: 'flex', gap: 1, alignItems: 'center', mt: 1.5, flexWrap: 'wrap' }}
     >
-      <TextField label="Scanned by itself at (cron, UTC)" placeholder="30 2 * * *" size="small" value={cron} onChange={(e) => setCron(e.target.value)} sx={{ width: 250 }} />
+      <TextField label="Scanned by itself at (cron, UTC)" placeholder="30 2 * * *" size="small" value={cron} onChange={(e) => setCron(e.target.value)} sx={{ width: 290 }} />
       <Button type="submit" disabled={cron === site.schedule || edit.isPending}>
         Set
       </Button>

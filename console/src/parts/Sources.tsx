@@ -10,6 +10,18 @@ import { Trouble } from './Trouble';
 
 const FIRST = 8;
 
+/** Sources that tell the same of a fact, together, with the newest time; the one that counts comes first. */
+function agreeing(fact: Fact): { value: string; sites: string[]; at: string | null }[] {
+  const values = new Map<string, { value: string; sites: string[]; at: string | null }>();
+  fact.told.forEach((t) => {
+    const known = values.get(t.value) ?? { value: t.value, sites: [], at: null };
+    known.sites.push(t.site);
+    known.at = known.at === null || (t.at !== null && t.at > known.at) ? t.at : known.at;
+    values.set(t.value, known);
+  });
+  return [...values.values()];
+}
+
 /** What each source tells of a machine, and when it did. */
 export function Sources({ machine }: { machine: Machine }) {
   const [all, setAll] = useState(false);
@@ -27,7 +39,7 @@ export function Sources({ machine }: { machine: Machine }) {
           ['Told by', 'left'],
           ['At', 'left'],
         ]}
-        rows={data.slice(0, all ? data.length : FIRST).flatMap((f) => f.told.map((t, i) => ({ key: `${f.fact} ${t.site}`, cells: [i === 0 ? f.fact : '', t.value, t.site, t.at === null ? '' : moment(t.at)] })))}
+        rows={data.slice(0, all ? data.length : FIRST).flatMap((f) => agreeing(f).map((t, i) => ({ key: `${f.fact} ${t.value}`, cells: [i === 0 ? f.fact : '', t.value, t.sites.join(', '), t.at === null ? '' : moment(t.at)] })))}
         none="Nothing is known of it."
       />
       {data.length > FIRST && <Button onClick={() => setAll(!all)}>{all ? 'Fewer' : `All ${data.length} facts`}</Button>}
@@ -49,7 +61,7 @@ export function Inside({ machine }: { machine: Machine }) {
         {[[s.vendor, s.product].filter((x) => x !== '').join(' '), s.cpuModel, s.architecture].filter((x) => x !== '').join(', ')}; up for {duration(s.uptimeSeconds)}; {s.packages.length} packages
         {s.patchedAt === null ? '' : `, changed last ${moment(s.patchedAt)}`}.{s.services.length > 0 && ` Services: ${s.services.join(', ')}.`}
       </p>
-      <Box sx={{ display: 'grid', gap: 2, gridTemplateColumns: { xs: '1fr', md: '1fr 1fr' } }}>
+      <Box sx={{ display: 'grid', gap: 2, alignItems: 'start', gridTemplateColumns: { xs: '1fr', md: '1fr 1fr' } }}>
         <Rows
           heads={[
             ['Device', 'left'],

@@ -76,7 +76,8 @@ function Words({ metric, usage }: { metric: Metric; usage: Usage }) {
     <Box sx={{ display: 'flex', gap: 2.5, flexWrap: 'wrap', mt: 1 }}>
       <span>Mean {figure(metric.mean, metric.unit)}</span>
       <span>
-        P{usage.percentile} {figure(metric.percentile, metric.unit)}, above it for {duration(metric.aboveSeconds)}
+        P{usage.percentile} {figure(metric.percentile, metric.unit)}
+        {metric.percentileBelow < metric.percentileAbove && ` (${figure(metric.percentileBelow, metric.unit)} to ${figure(metric.percentileAbove, metric.unit)})`}, above it for {duration(metric.aboveSeconds)}
       </span>
       <span>
         Highest {figure(metric.maximum, metric.unit)} at {moment(metric.maximumAt)}

@@ -39,6 +39,8 @@ public record UsageView(
    * One metric.
    *
    * @param percentile nearest rank
+   * @param percentileBelow with {@code percentileAbove} where it truly lies; both are the
+   *     percentile itself unless months of the window are folded
    * @param aboveSeconds how long samples were above the percentile
    * @param course mean and highest value of stretches of equal length; empty unless asked for
    */
@@ -48,11 +50,15 @@ public record UsageView(
       int samples,
       double mean,
       double percentile,
+      double percentileBelow,
+      double percentileAbove,
       double maximum,
       Instant maximumAt,
       long aboveSeconds,
       List<PointView> course) {}
 
-  /** A stretch of the course; null where nothing was measured. */
+  /**
+   * A stretch of the course; null where nothing was measured. Of folded months no mean is known.
+   */
   public record PointView(Instant from, Double mean, Double maximum) {}
 }

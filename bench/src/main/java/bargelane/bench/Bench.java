@@ -60,16 +60,19 @@ public final class Bench {
 
   public static void main(String[] args) throws Exception {
     List<String> parts =
-        args.length == 0 ? List.of("passes", "hosts", "machines", "discovery") : List.of(args);
+        args.length == 0
+            ? List.of("passes", "hosts", "machines", "discovery", "sources")
+            : List.of(args);
     for (String part : parts) {
       switch (part) {
         case "passes" -> passes();
         case "hosts" -> HostBench.run();
         case "machines" -> MachineBench.run();
         case "discovery" -> DiscoveryBench.run();
+        case "sources" -> SourcesBench.run();
         default -> {
           System.err.println(
-              "'" + part + "' is not measured; passes, hosts, machines and discovery are");
+              "'" + part + "' is not measured; passes, hosts, machines, discovery and sources are");
           System.exit(2);
         }
       }

@@ -51,10 +51,9 @@ final class MachineBench {
     Random random = new Random(10_000);
     db.setAutoCommit(false);
     try (Statement s = db.createStatement()) {
-      s.execute("insert into credential values ('c', 'c', 'x', now())");
       s.execute(
-          "insert into site (id, name, kind, address, credential_id, created_at, findings)"
-              + " values ('s', 'mill-street', 'standin', 'http://127.0.0.1:1', 'c', now(), '[]')");
+          "insert into site (id, name, kind, address, created_at, findings)"
+              + " values ('s', 'mill-street', 'standin', 'http://127.0.0.1:1', now(), '[]')");
     }
     try (PreparedStatement p =
         db.prepareStatement(

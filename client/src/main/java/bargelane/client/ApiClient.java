@@ -60,6 +60,8 @@ public final class ApiClient {
           .version(HttpClient.Version.HTTP_1_1)
           .connectTimeout(Duration.ofSeconds(3))
           .build();
+  private static final Duration PATIENCE = Duration.ofSeconds(60);
+
   private final URI service;
   private final String token;
 
@@ -74,21 +76,29 @@ public final class ApiClient {
   }
 
   public JsonNode get(String path) {
-    return send(request(path).timeout(Duration.ofSeconds(60)).GET().build());
+    return send(request(path).timeout(PATIENCE).GET().build());
   }
 
   public JsonNode post(String path, Object body) {
+    return post(path, body, PATIENCE);
+  }
+
+  /** Posts what may take its time, such as a long list. */
+  public JsonNode post(String path, Object body, Duration patience) {
     return send(
-        json(request(path).header("Idempotency-Key", UUID.randomUUID().toString()), "POST", body));
+        json(
+            request(path).header("Idempotency-Key", UUID.randomUUID().toString()).timeout(patience),
+            "POST",
+            body));
   }
 
   public JsonNode put(String path, Object body) {
-    return send(json(request(path), "PUT", body));
+    return send(json(request(path).timeout(PATIENCE), "PUT", body));
   }
 
   /** Changes what has not changed since it was read with this ETag. */
   public JsonNode put(String path, Object body, String etag) {
-    return send(json(request(path).header("If-Match", etag), "PUT", body));
+    return send(json(request(path).header("If-Match", etag).timeout(PATIENCE), "PUT", body));
   }
 
   public JsonNode delete(String path) {
@@ -102,7 +112,6 @@ public final class ApiClient {
               ? "{}".getBytes(java.nio.charset.StandardCharsets.UTF_8)
               : JSON.writeValueAsBytes(body);
       return builder
-          .timeout(Duration.ofSeconds(60))
           .header("Content-Type", "application/json")
           .method(method, BodyPublishers.ofByteArray(bytes))
           .build();

@@ -1,6 +1,7 @@
 package bargelane.client;
 
 import java.nio.file.Path;
+import java.time.Duration;
 import java.util.LinkedHashMap;
 import java.util.Map;
 import java.util.concurrent.Callable;
@@ -15,6 +16,8 @@ final class ListCommands {
 
   /** What every one of them takes. */
   abstract static class FromFile extends Common {
+    private static final Duration PATIENCE = Duration.ofMinutes(15);
+
     @Option(names = "--csv", required = true, description = "The CSV file.")
     Path csv;
 
@@ -26,7 +29,7 @@ final class ListCommands {
       body.put("csv", textOf("--csv", csv));
       body.put("dryRun", dryRun);
       body.put("whole", whole);
-      return imported(api().post(path, body), rows, things);
+      return imported(api().post(path, body, PATIENCE), rows, things);
     }
   }
 

@@ -96,7 +96,7 @@ final class UsageCommand extends Common implements Callable<Integer> {
         "Scan its site to read what there is: bargelane site scan NAME",
         text("METRIC", "metric"),
         figure("MEAN", "mean"),
-        figure(at, "percentile"),
+        new Column(at, UsageCommand::percentile, true),
         figure("MAXIMUM", "maximum"),
         time("MAXIMUM AT", "maximumAt"),
         new Column(
@@ -132,6 +132,16 @@ final class UsageCommand extends Common implements Callable<Integer> {
                 gaps == 0 ? "" : gaps == 1 ? ", 1 gap" : ", " + gaps + " gaps"));
     usage.path("warnings").forEach(w -> out().println("note: " + w.asText()));
     out().println();
+  }
+
+  private static String percentile(JsonNode m) {
+    String unit = m.path("unit").asText();
+    String value = figure(m.path("percentile").asDouble(), unit);
+    String below = figure(m.path("percentileBelow").asDouble(), unit);
+    String above = figure(m.path("percentileAbove").asDouble(), unit);
+    return below.equals(value) && above.equals(value)
+        ? value
+        : value + " (" + below + " to " + above + ")";
   }
 
   private static Column figure(String head, String field) {

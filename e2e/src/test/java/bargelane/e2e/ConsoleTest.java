@@ -13,7 +13,9 @@ import com.microsoft.playwright.Playwright;
 import com.microsoft.playwright.assertions.PlaywrightAssertions;
 import com.microsoft.playwright.options.AriaRole;
 import com.microsoft.playwright.options.ColorScheme;
+import com.microsoft.playwright.options.FilePayload;
 import java.io.IOException;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
@@ -60,6 +62,87 @@ class ConsoleTest {
   @BeforeAll
   static void patience() {
     PlaywrightAssertions.setDefaultAssertionTimeout(180_000);
+  }
+
+  private static void addSite(Page page, String name, String kind) {
+    page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Sites")).click();
+    page.getByLabel("Name", new Page.GetByLabelOptions().setExact(true)).fill(name);
+    page.getByLabel("Kind").click();
+    page.getByRole(AriaRole.OPTION, new Page.GetByRoleOptions().setName(kind)).click();
+    button(page, "Add and check").click();
+    assertThat(page.getByRole(AriaRole.HEADING, new Page.GetByRoleOptions().setName(name)))
+        .isVisible();
+  }
+
+  private static FilePayload csv(String name, String text) {
+    return new FilePayload(name, "text/csv", text.getBytes(StandardCharsets.UTF_8));
+  }
+
+  /**
+   * Machines that no platform tells of: by lists, over SSH, by agents; and rules for their labels.
+   */
+  private static void otherSources(Page page) throws IOException {
+    addSite(page, "boathouse", "lists");
+    Locator lists = page.getByRole(AriaRole.REGION, new Page.GetByRoleOptions().setName("Lists"));
+    Locator machines = lists.locator("input[type=file]").first();
+    machines.setInputFiles(csv("bad.csv", "name,memory\nboat-desk,4 GB\n"));
+    assertThat(lists.getByText("1 thing is wrong: nothing is stored")).isVisible();
+    assertThat(lists.getByText("'4 GB' is no size, as 16 GiB")).isVisible();
+    machines.setInputFiles(csv("good.csv", "name,memory\nboat-desk,4 GiB\n"));
+    assertThat(lists.getByText("1 new, 0 changed; nothing is stored yet")).isVisible();
+    button(page, "Take it over").click();
+    assertThat(page.locator("section[aria-label=Changes]").getByText("boat-desk")).isVisible();
+
+    page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Sites")).click();
+    page.getByLabel("Credential", new Page.GetByLabelOptions().setExact(true)).fill("scouts");
+    page.getByLabel("Type").click();
+    page.getByRole(AriaRole.OPTION, new Page.GetByRoleOptions().setName("password")).click();
+    page.getByLabel("Account", new Page.GetByLabelOptions().setExact(true)).fill("scout");
+    page.getByLabel("Secret").fill("made-up-secret");
+    button(page, "Store").click();
+    assertThat(page.locator("section[aria-label=Credentials] tbody tr").filter(named("scouts")))
+        .isVisible();
+    assertTrue(!page.content().contains("made-up-secret"), "a secret is not shown again");
+    assertThat(page.locator("section[aria-label=Tugs] tbody tr").first()).containsText("0.1.0");
+    shot(page, "sites");
+
+    page.getByLabel("Name", new Page.GetByLabelOptions().setExact(true)).fill("branches");
+    page.getByLabel("Kind").click();
+    page.getByRole(AriaRole.OPTION, new Page.GetByRoleOptions().setName("over SSH")).click();
+    page.getByLabel("Credentials, in their order").click();
+    page.getByRole(AriaRole.OPTION, new Page.GetByRoleOptions().setName("scouts")).click();
+    page.keyboard().press("Escape");
+    button(page, "Add and check").click();
+    page.getByLabel("Addresses").fill("127.0.0.1:1");
+    button(page, "Add").click();
+    Locator servers =
+        page.getByRole(AriaRole.REGION, new Page.GetByRoleOptions().setName("Servers"));
+    assertThat(servers.getByText("127.0.0.1:1").first()).isVisible();
+    button(page, "Scan now").click();
+    assertThat(servers.getByText("Connection refused")).isVisible();
+
+    addSite(page, "annexes", "machines with agents");
+    button(page, "Line for a new agent").click();
+    assertThat(page.locator("pre")).containsText("--pinnedpubkey 'sha256//");
+    shot(page, "agents");
+
+    page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Machines").setExact(true))
+        .click();
+    Locator filter = page.getByLabel("Filter", new Page.GetByLabelOptions().setExact(true));
+    filter.fill("site = boathouse");
+    filter.press("Enter");
+    page.getByLabel("Label by a rule").fill("zone=water");
+    button(page, "Always for this filter").click();
+    assertThat(page.locator("section[aria-label='Label rules'] tbody tr"))
+        .containsText("zone=water");
+    assertThat(page.locator("section[aria-label=Machines] tbody tr")).containsText("zone=water");
+    com.microsoft.playwright.Download file =
+        page.waitForDownload(() -> button(page, "Export as CSV").click());
+    String text = new String(file.createReadStream().readAllBytes(), StandardCharsets.UTF_8);
+    assertTrue(text.startsWith("name,id,site,") && text.contains("label.zone\r\nboat-desk,"), text);
+    page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("boat-desk")).click();
+    assertThat(page.getByText("told by boathouse (its home)")).isVisible();
+    assertThat(page.getByText("zone=water, by a rule")).isVisible();
   }
 
   @Test
@@ -159,7 +242,8 @@ class ConsoleTest {
       shot(page, "wave-dark");
 
       // The estate as a table whose choice is in the address; a filter that is wrong says where.
-      page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Machines")).click();
+      page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Machines").setExact(true))
+          .click();
       Locator filter = page.getByLabel("Filter", new Page.GetByLabelOptions().setExact(true));
       filter.fill("name ~ lending and memry > 1 GiB");
       filter.press("Enter");
@@ -211,6 +295,9 @@ class ConsoleTest {
       assertThat(page.locator("section[aria-label=Scans] tbody tr")).hasCount(2);
       assertThat(page.locator("section[aria-label=Scans] tbody tr").first()).containsText("done");
       shot(page, "site");
+
+      otherSources(page);
+
       page.navigate(harness.serviceAddress() + "/machines/no-such");
       assertThat(page.getByText("there is no machine 'no-such'")).isVisible();
       page.navigate(harness.serviceAddress() + "/waves/lending");

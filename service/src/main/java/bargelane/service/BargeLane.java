@@ -54,6 +54,7 @@ import bargelane.service.site.Sites;
 import bargelane.service.site.Surveying;
 import bargelane.service.site.Vault;
 import bargelane.service.usage.UsageCounterEntity;
+import bargelane.service.usage.UsageMonths;
 import bargelane.service.usage.UsageReading;
 import bargelane.service.usage.UsageTask;
 import bargelane.service.usage.Usages;
@@ -187,7 +188,11 @@ public final class BargeLane implements Closeable {
                 .executeUpdate());
     scheduler =
         Scheduler.create(db.dataSource(), runs.task(), timetable.task(), schedule.task())
-            .startTasks(sweep, tidy, new UsageTask(db, sites, usage).task())
+            .startTasks(
+                sweep,
+                tidy,
+                new UsageTask(db, sites, usage).task(),
+                new UsageMonths(db, clock).task())
             .schedulerName(new SchedulerName.Fixed(o.node()))
             .threads(12)
             .pollingInterval(Duration.ofMillis(200))

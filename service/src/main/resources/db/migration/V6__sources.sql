@@ -155,3 +155,12 @@ create table tug (
   version text not null,
   heard_at timestamptz not null
 );
+
+-- A machine's samples of a month that is long past, folded (docs/formats/usage-month.md).
+create table usage_month (
+  machine_id text not null references machine on delete cascade,
+  month date not null,
+  packed bytea not null,
+  primary key (machine_id, month)
+);
+alter table usage_month alter column packed set storage external;

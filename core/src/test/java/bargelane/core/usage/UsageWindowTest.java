@@ -10,6 +10,7 @@ import bargelane.core.site.Inventory.Usage;
 import java.time.Duration;
 import java.time.Instant;
 import java.time.LocalDate;
+import java.time.YearMonth;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Map;
@@ -222,5 +223,91 @@ class UsageWindowTest {
     assertEquals(9, course.get(8).maximum());
     assertEquals((11.0 + 9) / 12, course.get(8).mean(), 1e-9);
     assertEquals(START.plus(Duration.ofHours(8)), course.get(8).from());
+  }
+
+  private static SortedMap<LocalDate, UsageDay> random(LocalDate from, int days, long seed) {
+    Random random = new Random(seed);
+    SortedMap<LocalDate, UsageDay> all = new TreeMap<>();
+    for (int d = 0; d < days; d++) {
+      UsageDay day = new UsageDay();
+      for (int i = 0; i < UsageDay.SLOTS; i++) {
+        if (random.nextInt(20) > 0) {
+          day.set(Metric.CPU, i, Math.exp(random.nextGaussian()));
+        }
+      }
+      all.put(from.plusDays(d), day);
+    }
+    return all;
+  }
+
+  private static UsageMonth folded(YearMonth month, SortedMap<LocalDate, UsageDay> days) {
+    UsageMonth m = new UsageMonth(month);
+    m.fold(days.subMap(month.atDay(1), month.plusMonths(1).atDay(1)));
+    return UsageMonth.unpack(month, m.pack());
+  }
+
+  @Test
+  void foldedMonthsTellNearlyTheSameAndSayHowNearly() {
+    LocalDate june = LocalDate.of(2026, 6, 1);
+    SortedMap<LocalDate, UsageDay> days = random(june, 61 + 20, 3);
+    Instant from = UsageSeries.start(june);
+    Instant to = UsageSeries.start(june.plusDays(81));
+    UsageWindow exact = new UsageWindow(from, to, days);
+    UsageWindow folded =
+        new UsageWindow(
+            from,
+            to,
+            days.tailMap(LocalDate.of(2026, 8, 1)),
+            List.of(folded(YearMonth.of(2026, 6), days), folded(YearMonth.of(2026, 7), days)));
+    assertTrue(folded.folded() && !exact.folded());
+    assertEquals(exact.coverage(), folded.coverage(), "what is held is known slot by slot");
+    for (double p : new double[] {50, 90, 95, 99, 99.9, 100}) {
+      UsageWindow.Figures a = exact.figures(Metric.CPU, p).orElseThrow();
+      UsageWindow.Figures b = folded.figures(Metric.CPU, p).orElseThrow();
+      assertEquals(a.samples(), b.samples());
+      assertEquals(a.mean(), b.mean(), 1e-6);
+      assertEquals(a.maximum(), b.maximum());
+      // Sketches toss coins: two standard deviations are told, six never happen.
+      double sure = b.percentileAbove() - b.percentileBelow();
+      assertTrue(
+          b.percentileBelow() - sure <= a.percentile()
+              && a.percentile() <= b.percentileAbove() + sure,
+          "P" + p + ": " + a.percentile() + " of " + b);
+      assertTrue(b.percentileAbove() - b.percentileBelow() < 0.1 * a.percentile(), "P" + p + b);
+      assertEquals(a.above().toHours(), b.above().toHours(), 100 * (1 - p / 100) + 1);
+    }
+    assertEquals(exact.above(Metric.CPU, 2).toHours(), folded.above(Metric.CPU, 2).toHours(), 40);
+    assertTrue(folded.figures(Metric.READS, 95).isEmpty());
+  }
+
+  @Test
+  void aWindowIsWidenedToTheWholeOfAFoldedMonth() {
+    LocalDate june = LocalDate.of(2026, 6, 1);
+    SortedMap<LocalDate, UsageDay> days = random(june, 40, 4);
+    UsageWindow window =
+        new UsageWindow(
+            UsageSeries.start(june.plusDays(12)),
+            UsageSeries.start(june.plusDays(40)),
+            days.tailMap(LocalDate.of(2026, 7, 1)),
+            List.of(folded(YearMonth.of(2026, 6), days)));
+    assertEquals(UsageSeries.start(june), window.coverage().from());
+    List<UsageWindow.Bucket> course = window.course(Metric.CPU, 40);
+    assertTrue(Double.isNaN(course.get(0).mean()) && course.get(0).maximum() > 0);
+    assertFalse(Double.isNaN(course.get(39).mean()));
+  }
+
+  @Test
+  void whatIsFoldedTwiceCountsOnce() {
+    YearMonth month = YearMonth.of(2026, 6);
+    SortedMap<LocalDate, UsageDay> days = random(month.atDay(1), 30, 5);
+    UsageMonth m = folded(month, days);
+    byte[] once = m.pack();
+    m.fold(days);
+    assertArrayEquals(once, m.pack());
+    assertTrue(once.length < 60_000, once.length + " bytes");
+    assertThrows(
+        IllegalArgumentException.class, () -> m.fold(random(LocalDate.of(2026, 7, 1), 1, 1)));
+    assertThrows(
+        IllegalArgumentException.class, () -> UsageMonth.unpack(month, new byte[] {9, 0, 0, 0, 0}));
   }
 }

@@ -18,6 +18,8 @@ final class MachineFilter {
       "m.id not in (select x.machineId from MemberEntity x where x.open)";
   private static final String WITHIN =
       "m.id in (select a.machineId from MachineAddressEntity a where ";
+  private static final String TOLD_BY =
+      "m.id in (select g.machineId from SightingEntity g join SiteEntity sg on sg.id = g.siteId where ";
   private static final String AT_SITE = "m.siteId in (select st.id from SiteEntity st where ";
 
   private final List<Object> parameters = new ArrayList<>();
@@ -128,7 +130,14 @@ final class MachineFilter {
       return wanted.isEmpty() ? IN_NONE : IN_WAVE + is("w.name", text.part(), wanted) + ")";
     }
     if (text.field() == Filter.Field.SITE) {
-      return AT_SITE + is("st.name", text.part(), wanted) + ")";
+      // Its home, or any other that tells of it.
+      return "("
+          + AT_SITE
+          + is("st.name", text.part(), wanted)
+          + ") or "
+          + TOLD_BY
+          + is("sg.name", text.part(), wanted)
+          + "))";
     }
     String told =
         switch (text.field()) {

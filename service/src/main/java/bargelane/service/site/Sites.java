@@ -268,7 +268,9 @@ public final class Sites {
         Db.first(
                 s,
                 Long.class,
-                "select count(*) from MachineEntity where siteId = ?1 and vanishedAt is null",
+                "select count(*) from MachineEntity m where (m.siteId = ?1 or m.id in"
+                    + " (select g.machineId from SightingEntity g where g.siteId = ?1))"
+                    + " and m.vanishedAt is null",
                 e.id)
             .orElse(0L);
     String status =

@@ -13,6 +13,7 @@ import bargelane.service.db.Db;
 import bargelane.service.db.Json;
 import java.time.Instant;
 import java.util.ArrayList;
+import java.util.Comparator;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -53,8 +54,10 @@ final class Sources {
     return Db.list(
         s,
         SightingEntity.class,
-        "from SightingEntity where machineId = ?1 order by seenAt desc",
-        m.id);
+        "from SightingEntity where machineId = ?1"
+            + " order by case when siteId = ?2 then 0 else 1 end, seenAt desc",
+        m.id,
+        m.siteId);
   }
 
   /** Fact by fact; the home's word first, then the newest. */
@@ -95,6 +98,7 @@ final class Sources {
   static List<SurveyView> surveys(Session s, MachineEntity m) {
     return sightings(s, m).stream()
         .filter(g -> g.survey != null)
+        .sorted(Comparator.comparing((SightingEntity g) -> g.seenAt).reversed())
         .map(g -> view(s.find(SiteEntity.class, g.siteId).name, g))
         .toList();
   }

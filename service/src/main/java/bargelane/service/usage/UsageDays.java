@@ -45,11 +45,7 @@ final class UsageDays {
     if (days.isEmpty()) {
       return;
     }
-    // Whoever else adds the same days waits here, and then finds them held.
-    try (PreparedStatement lock = db.prepareStatement("select pg_advisory_xact_lock(?)")) {
-      lock.setLong(1, ADDING);
-      lock.execute();
-    }
+    lock(db);
     Map<Key, UsageDay> fresh = new LinkedHashMap<>(days);
     Map<Key, UsageDay> known = held(db, days.keySet());
     try (PreparedStatement update =
@@ -66,6 +62,14 @@ final class UsageDays {
     }
     if (!fresh.isEmpty()) {
       copy(db, fresh);
+    }
+  }
+
+  /** Whoever else adds or folds days waits here, and then finds what was done. */
+  static void lock(Connection db) throws SQLException {
+    try (PreparedStatement lock = db.prepareStatement("select pg_advisory_xact_lock(?)")) {
+      lock.setLong(1, ADDING);
+      lock.execute();
     }
   }
 

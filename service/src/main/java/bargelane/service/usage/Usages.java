@@ -19,7 +19,6 @@ import java.time.ZoneOffset;
 import java.time.format.DateTimeParseException;
 import java.util.ArrayList;
 import java.util.List;
-import java.util.SortedMap;
 
 /** What machines used, told for a window. */
 public final class Usages {
@@ -62,15 +61,18 @@ public final class Usages {
     return db.tx(
         s -> {
           MachineEntity machine = Machines.find(s, ref);
-          SortedMap<LocalDate, UsageDay> days =
+          LocalDate first = LocalDate.ofInstant(begin, ZoneOffset.UTC);
+          // A window that ends at a midnight has nothing of the day after it.
+          LocalDate last = LocalDate.ofInstant(end.minusNanos(1), ZoneOffset.UTC);
+          UsageWindow window =
               s.doReturningWork(
                   c ->
-                      UsageDays.read(
-                          c,
-                          machine.id,
-                          LocalDate.ofInstant(begin, ZoneOffset.UTC),
-                          LocalDate.ofInstant(end, ZoneOffset.UTC)));
-          return view(machine, new UsageWindow(begin, end, days), share, points);
+                      new UsageWindow(
+                          begin,
+                          end,
+                          UsageDays.read(c, machine.id, first, last),
+                          UsageMonths.read(c, machine.id, first, last)));
+          return view(machine, window, share, points);
         });
   }
 
@@ -96,6 +98,8 @@ public final class Usages {
                           f.samples(),
                           f.mean(),
                           f.percentile(),
+                          f.percentileBelow(),
+                          f.percentileAbove(),
                           f.maximum(),
                           f.maximumAt(),
                           f.above().toSeconds(),
@@ -104,6 +108,15 @@ public final class Usages {
                               : window.course(metric, points).stream()
                                   .map(Usages::point)
                                   .toList())));
+    }
+    List<String> warnings = new ArrayList<>(c.warnings());
+    if (window.folded()) {
+      warnings.add(
+          "months that ended more than "
+              + UsageMonths.EXACT.toDays()
+              + " days ago are kept folded: they count as a whole, so the window is from "
+              + c.from()
+              + ", and percentiles lie within what is told beside them");
     }
     return new UsageView(
         machine.name,
@@ -115,15 +128,17 @@ public final class Usages {
         c.gaps().stream().map(g -> new UsageView.GapView(g.from(), g.to())).toList(),
         c.monthsTurn(),
         c.quartersTurn(),
-        c.warnings(),
+        warnings,
         new UsageView.ConfiguredView(facts.cpus(), facts.memoryMib() << 20),
         metrics);
   }
 
   private static UsageView.PointView point(UsageWindow.Bucket b) {
-    return Double.isNaN(b.mean())
-        ? new UsageView.PointView(b.from(), null, null)
-        : new UsageView.PointView(b.from(), b.mean(), b.maximum());
+    return new UsageView.PointView(b.from(), orNull(b.mean()), orNull(b.maximum()));
+  }
+
+  private static Double orNull(double value) {
+    return Double.isNaN(value) ? null : value;
   }
 
   private static double percentile(String told) {

@@ -87,7 +87,7 @@ install() {
   [ $root = no ] || chown $account "$state"
   fetch "/package/linux-$(uname -m).tar.gz" "$program.new/package.tar.gz"
   printf '%s  %s\n' "$sum" "$program.new/package.tar.gz" | sha256sum -c - >/dev/null || fail "the package is damaged: paste the line again"
-  tar -xzf "$program.new/package.tar.gz" -C "$program.new" || fail "the package can't be unpacked: is there room for 120 MB at $program?"
+  tar -xzf "$program.new/package.tar.gz" -C "$program.new" || fail "the package can't be unpacked: is there room for 60 MB at $program?"
   rm "$program.new/package.tar.gz"
   rm -rf "$program"
   mv "$program.new" "$program"

@@ -217,4 +217,56 @@ class UsageDaysTest {
                         String.class)
                     .getResultList()));
   }
+
+  @Test
+  void monthsThatAreLongPastAreFoldedOnceAndWhatCameLateIsFoldedIn() {
+    db.run(s -> s.createNativeMutationQuery("delete from usage_day").executeUpdate());
+    LocalDate june = LocalDate.of(2026, 6, 1);
+    Map<Key, UsageDay> days = new LinkedHashMap<>();
+    for (int d = 0; d < 75; d++) {
+      days.put(new Key("m-1", june.plusDays(d)), whole(d));
+    }
+    db.run(s -> s.doWork(c -> UsageDays.add(c, days)));
+    Clock clock = Clock.fixed(Instant.parse("2026-09-15T00:00:00Z"), java.time.ZoneOffset.UTC);
+    UsageMonths months = new UsageMonths(db, clock);
+    assertEquals(1, months.fold(), "June ended 76 days ago, July 45");
+    assertEquals(0, months.fold());
+    db.run(
+        s ->
+            s.doWork(
+                c -> {
+                  assertEquals(
+                      LocalDate.of(2026, 7, 1),
+                      UsageDays.read(c, "m-1", june, june.plusDays(80)).firstKey());
+                  assertEquals(
+                      30 * UsageDay.SLOTS,
+                      held(UsageMonths.read(c, "m-1", june, june.plusDays(29)).get(0)));
+                }));
+    // A list of old samples comes late: what was not held is folded in, what was stays.
+    db.run(s -> s.doWork(c -> UsageDays.add(c, Map.of(new Key("m-1", june), whole(999)))));
+    assertEquals(1, months.fold());
+    db.run(
+        s ->
+            s.doWork(
+                c ->
+                    assertTrue(
+                        UsageMonths.read(c, "m-1", june, june).get(0).highest(Metric.CPU, 0)
+                            < 900)));
+  }
+
+  private static UsageDay whole(double cpu) {
+    UsageDay day = new UsageDay();
+    for (int i = 0; i < UsageDay.SLOTS; i++) {
+      day.set(Metric.CPU, i, cpu);
+    }
+    return day;
+  }
+
+  private static int held(bargelane.core.usage.UsageMonth month) {
+    int held = 0;
+    for (int i = 0; i < month.slots(); i++) {
+      held += month.held(i) ? 1 : 0;
+    }
+    return held;
+  }
 }
