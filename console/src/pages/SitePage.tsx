@@ -62,7 +62,7 @@ export function SitePage() {
         <p style={{ marginTop: 0 }}>
           {site.kind}
           {site.address !== '' && ` at ${site.address}`}
-          {site.platform !== null && `, ${site.platform} ${site.version ?? ''}`}.{' '}
+          {site.platform !== null && `, ${site.platform} ${site.version ?? ''}`.trimEnd()}.{' '}
           <Link component={RouterLink} to={`/machines?filter=${encodeURIComponent(`site = ${site.name}`)}`}>
             {site.machines === 1 ? '1 machine' : `${site.machines} machines`}
           </Link>

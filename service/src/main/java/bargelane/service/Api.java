@@ -2,11 +2,7 @@ package bargelane.service;
 
 import bargelane.api.*;
 import bargelane.service.account.Accounts;
-import bargelane.service.agent.AgentListener;
-import bargelane.service.agent.Agents;
 import bargelane.service.assess.Assessments;
-import bargelane.service.connection.Connections;
-import bargelane.service.csv.Lists;
 import bargelane.service.db.Db;
 import bargelane.service.event.Events;
 import bargelane.service.http.Endpoints;
@@ -15,17 +11,7 @@ import bargelane.service.http.ProblemException;
 import bargelane.service.lane.Lanes;
 import bargelane.service.pass.Passes;
 import bargelane.service.pass.Tugs;
-import bargelane.service.run.RunEngine;
 import bargelane.service.run.Runs;
-import bargelane.service.site.Credentials;
-import bargelane.service.site.LabelRules;
-import bargelane.service.site.Ledger;
-import bargelane.service.site.Machines;
-import bargelane.service.site.ScanSchedule;
-import bargelane.service.site.Scans;
-import bargelane.service.site.Servers;
-import bargelane.service.site.Sites;
-import bargelane.service.usage.Usages;
 import bargelane.service.wave.WaveViews;
 import bargelane.service.wave.Waves;
 import io.javalin.http.Cookie;
@@ -38,50 +24,20 @@ record Api(
     Db db,
     Clock clock,
     Accounts accounts,
-    Sites sites,
-    Credentials credentials,
-    Servers servers,
-    Agents agents,
-    AgentListener listener,
-    Lists lists,
-    Machines machines,
-    LabelRules labelRules,
-    Scans scans,
-    ScanSchedule schedule,
-    Usages usages,
-    Connections connections,
+    DiscoveryApi discovery,
     Assessments assessments,
     Lanes lanes,
     Waves waves,
     WaveViews views,
     Runs runs,
-    RunEngine engine,
     Passes passes,
     Tugs tugs,
-    Ledger ledger,
     Events events) {
 
   Endpoints endpoints() {
     Endpoints e = new Endpoints();
     access(e);
-    new DiscoveryApi(
-            db,
-            sites,
-            credentials,
-            servers,
-            agents,
-            listener,
-            lists,
-            machines,
-            labelRules,
-            scans,
-            schedule,
-            usages,
-            connections,
-            runs,
-            engine,
-            ledger)
-        .add(e);
+    discovery.add(e);
     assessing(e);
     planning(e);
     work(e);

@@ -218,11 +218,9 @@ public final class BargeLane implements Closeable {
         log.error("{}; {}", e.getMessage(), e.remedy());
       }
     }
-    Api api =
-        new Api(
+    DiscoveryApi discovery =
+        new DiscoveryApi(
             db,
-            clock,
-            accounts,
             sites,
             credentials,
             new Servers(db, events, clock),
@@ -235,15 +233,22 @@ public final class BargeLane implements Closeable {
             schedule,
             new Usages(db, clock),
             connections,
+            new Runs(db),
+            runs,
+            ledger);
+    Api api =
+        new Api(
+            db,
+            clock,
+            accounts,
+            discovery,
             new Assessments(db, clock),
             new Lanes(db),
             waves,
             views,
             new Runs(db),
-            runs,
             passes,
             new Tugs(db, clock),
-            ledger,
             events);
     http = new HttpApi(o.port(), api.endpoints(), accounts, events, db, clock, meters);
     firstAccount(o.home(), accounts);

@@ -3,13 +3,9 @@ package bargelane.sites.agents;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
-import bargelane.core.site.Capabilities;
-import bargelane.core.site.Inventory;
-import bargelane.core.site.Inventory.DeviceFamily;
 import bargelane.sites.AgentState;
 import bargelane.sites.LookOnly;
 import bargelane.sites.SiteAccess;
-import bargelane.sites.SiteException;
 import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
@@ -25,38 +21,14 @@ public final class AgentsDriver extends LookOnly {
   public static final Duration SILENT = Duration.ofMinutes(5);
 
   private static final Duration CLOCKS = Duration.ofSeconds(30);
-  private static final int GRANULARITY = 64 * 1024;
 
   private final SiteAccess access;
   private final Clock clock;
 
   public AgentsDriver(SiteAccess access, Clock clock) {
-    super(access.name() + " is what agents tell of");
+    super(access.name() + " is what agents tell of", "Agents in guests", "");
     this.access = access;
     this.clock = clock;
-  }
-
-  @Override
-  public Capabilities capabilities() {
-    return new Capabilities(
-        "Agents in guests",
-        "",
-        Capabilities.Reach.MACHINE,
-        GRANULARITY,
-        false,
-        false,
-        false,
-        DeviceFamily.UNKNOWN);
-  }
-
-  /** There is none as a whole: each agent tells of its own machine. */
-  @Override
-  public Inventory inventory() {
-    throw new SiteException(
-        SiteException.Kind.FINAL,
-        "look-only",
-        access.name() + " is what agents tell of: each tells of its own machine",
-        null);
   }
 
   /** Whether an agent is silent at an instant. */

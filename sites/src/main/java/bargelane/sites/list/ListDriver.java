@@ -1,22 +1,16 @@
 package bargelane.sites.list;
 
 import bargelane.core.finding.Finding;
-import bargelane.core.site.Capabilities;
-import bargelane.core.site.Inventory;
-import bargelane.core.site.Inventory.DeviceFamily;
 import bargelane.sites.LookOnly;
-import bargelane.sites.SiteException;
 import java.util.List;
 
 /** An estate that can only be listed: what is known of it are the lists that were given. */
 public final class ListDriver extends LookOnly {
 
-  private static final int GRANULARITY = 64 * 1024;
-
   private final String name;
 
   public ListDriver(String name) {
-    super(name + " is a list");
+    super(name + " is a list", "Lists", "");
     this.name = name;
   }
 
@@ -26,28 +20,7 @@ public final class ListDriver extends LookOnly {
   }
 
   @Override
-  public Capabilities capabilities() {
-    return new Capabilities(
-        "Lists",
-        "",
-        Capabilities.Reach.MACHINE,
-        GRANULARITY,
-        false,
-        false,
-        false,
-        DeviceFamily.UNKNOWN);
-  }
-
-  /** There is nothing to ask. */
-  @Override
-  public Inventory inventory() {
-    throw new SiteException(
-        SiteException.Kind.FINAL,
-        "look-only",
-        name
-            + " is a list, there is nothing to scan: bargelane machine add "
-            + name
-            + " --csv FILE",
-        null);
+  protected String noInventory() {
+    return "there is nothing to scan, but bargelane machine add " + name + " --csv FILE";
   }
 }

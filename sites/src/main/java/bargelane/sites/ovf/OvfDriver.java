@@ -7,7 +7,6 @@ import bargelane.blocks.ovf.OvfPackage;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
-import bargelane.core.site.Capabilities;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.DeviceFamily;
 import bargelane.core.site.Inventory.GuestFacts;
@@ -32,8 +31,6 @@ import java.util.stream.Collectors;
  */
 public final class OvfDriver extends LookOnly {
 
-  private static final int GRANULARITY = 64 * 1024;
-
   private final String name;
   private final Path folder;
 
@@ -43,7 +40,7 @@ public final class OvfDriver extends LookOnly {
    * @throws IllegalArgumentException if the address is no absolute path
    */
   public OvfDriver(String name, String address) {
-    super(name + " is a folder of packages");
+    super(name + " is a folder of packages", "OVF packages", "DSP0243");
     this.name = name;
     this.folder = Path.of(address);
     if (!folder.isAbsolute()) {
@@ -98,19 +95,6 @@ public final class OvfDriver extends LookOnly {
             + ": "
             + (f.getReason() == null ? f.getClass().getSimpleName() : f.getReason())
         : String.valueOf(e.getMessage());
-  }
-
-  @Override
-  public Capabilities capabilities() {
-    return new Capabilities(
-        "OVF packages",
-        "DSP0243",
-        Capabilities.Reach.MACHINE,
-        GRANULARITY,
-        false,
-        false,
-        false,
-        DeviceFamily.UNKNOWN);
   }
 
   /**

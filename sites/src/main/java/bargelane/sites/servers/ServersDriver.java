@@ -4,9 +4,6 @@ import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
 import bargelane.core.guest.Survey;
-import bargelane.core.site.Capabilities;
-import bargelane.core.site.Inventory;
-import bargelane.core.site.Inventory.DeviceFamily;
 import bargelane.sites.LookOnly;
 import bargelane.sites.ServerAccess;
 import bargelane.sites.SiteAccess;
@@ -30,7 +27,6 @@ public final class ServersDriver extends LookOnly {
 
   private static final int AT_ONCE = 8;
   private static final int NAMED = 5;
-  private static final int GRANULARITY = 64 * 1024;
 
   /** More than this between two clocks puts samples and connections at the wrong time. */
   private static final Duration CLOCKS = Duration.ofSeconds(30);
@@ -39,7 +35,7 @@ public final class ServersDriver extends LookOnly {
   private final Clock clock;
 
   public ServersDriver(SiteAccess access, Clock clock) {
-    super(access.name() + " is a list of servers");
+    super(access.name() + " is a list of servers", "Servers over SSH", "");
     this.access = access;
     this.clock = clock;
     for (SiteCredential c : access.credentials()) {
@@ -47,29 +43,6 @@ public final class ServersDriver extends LookOnly {
         ServerShell.keys(c);
       }
     }
-  }
-
-  @Override
-  public Capabilities capabilities() {
-    return new Capabilities(
-        "Servers over SSH",
-        "",
-        Capabilities.Reach.MACHINE,
-        GRANULARITY,
-        false,
-        false,
-        false,
-        DeviceFamily.UNKNOWN);
-  }
-
-  /** There is none as a whole: see {@link #surveys}. */
-  @Override
-  public Inventory inventory() {
-    throw new SiteException(
-        SiteException.Kind.FINAL,
-        "look-only",
-        access.name() + " is a list of servers: each is read by itself",
-        null);
   }
 
   @Override
