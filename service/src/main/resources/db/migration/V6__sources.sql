@@ -136,9 +136,13 @@ create table agent (
   clock_ahead bigint not null,
   -- The number of the newest look that is held.
   held bigint not null,
+  -- As whom it reads, and what it can't read.
+  account text not null,
+  unread jsonb not null,
   trouble text not null
 );
 create index agent_by_site on agent (site_id);
+create index run_open_by_site on run (site_id) where ended_at is null;
 
 create table agent_key (
   digest text primary key,

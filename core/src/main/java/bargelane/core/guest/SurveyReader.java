@@ -65,6 +65,10 @@ public final class SurveyReader {
     if (seconds == 0) {
       throw new SurveyException("it does not tell what time it is there");
     }
+    String system = text(told.line("host", 1));
+    if (!system.isEmpty() && !system.equals("Linux")) {
+      throw new SurveyException("it is a " + system + " system, and only Linux is read");
+    }
     Instant at = Instant.ofEpochSecond(Math.min(seconds, 253_402_300_799L));
     Map<String, String> release = release();
     String architecture = text(told.line("host", 3));

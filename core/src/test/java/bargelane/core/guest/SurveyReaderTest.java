@@ -22,6 +22,15 @@ import org.junit.jupiter.api.Test;
 
 class SurveyReaderTest {
 
+  @Test
+  void anotherSystemIsRefusedByItsName() {
+    SurveyException refused =
+        assertThrows(
+            SurveyException.class,
+            () -> SurveyReader.read(TOLD.replace("\n Linux\n", "\n FreeBSD\n")));
+    assertTrue(refused.getMessage().contains("FreeBSD"), refused.getMessage());
+  }
+
   private static final Instant NOON = Instant.parse("2026-03-02T12:00:00Z");
 
   /** A server with LVM on its second disk, as its script tells it. */

@@ -6,6 +6,7 @@ import bargelane.core.guest.SurveyReader;
 import bargelane.core.site.Inventory.Usage;
 import bargelane.service.db.Db;
 import bargelane.service.db.Ids;
+import bargelane.service.db.Json;
 import bargelane.service.event.Events;
 import bargelane.service.http.ProblemException;
 import bargelane.service.run.RunEngine;
@@ -229,6 +230,9 @@ public final class AgentDesk {
         agent.name = survey.hostname();
       }
       agent.surveyedAt = now;
+      agent.account = survey.account();
+      agent.unread =
+          Json.text(survey.unread().stream().map(u -> "'" + u.fact() + "': " + u.why()).toList());
       boolean different = Surveying.told(s, site, agent.id, agent.name, survey, now);
       if (different) {
         events.tell(

@@ -5,6 +5,8 @@ import jakarta.persistence.Entity;
 import jakarta.persistence.Id;
 import jakarta.persistence.Table;
 import java.time.Instant;
+import org.hibernate.annotations.JdbcTypeCode;
+import org.hibernate.type.SqlTypes;
 
 /** An agent in a guest. */
 @Entity
@@ -40,6 +42,13 @@ public class AgentEntity {
 
   /** The number of the newest look that we hold. */
   public long held;
+
+  /** As whom it reads; empty until it told. */
+  public String account = "";
+
+  /** What it can't read, and why, as a JSON list of texts. */
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String unread = "[]";
 
   /** Why what it told last was refused; empty if it was not. */
   public String trouble = "";

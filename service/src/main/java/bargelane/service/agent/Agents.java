@@ -3,26 +3,27 @@ package bargelane.service.agent;
 import bargelane.api.AgentKeyAsk;
 import bargelane.api.AgentKeyView;
 import bargelane.api.AgentView;
-import bargelane.core.guest.Survey;
 import bargelane.service.db.Db;
 import bargelane.service.db.Ids;
 import bargelane.service.db.Json;
 import bargelane.service.event.Events;
 import bargelane.service.http.ProblemException;
-import bargelane.service.site.SightingEntity;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
 import bargelane.service.site.Surveying;
 import bargelane.sites.AgentState;
 import bargelane.sites.agents.AgentsDriver;
+import com.fasterxml.jackson.core.type.TypeReference;
 import java.nio.charset.StandardCharsets;
 import java.security.MessageDigest;
 import java.security.NoSuchAlgorithmException;
 import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
+import java.util.HashMap;
 import java.util.HexFormat;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import org.hibernate.Session;
 
@@ -114,15 +115,22 @@ public final class Agents {
     return db.tx(
         s -> {
           SiteEntity site = site(s, ref);
+          Map<String, String> machines = new HashMap<>();
+          for (Object[] row :
+              Db.list(
+                  s,
+                  Object[].class,
+                  "select sourceKey, machineId from SightingEntity where siteId = ?1",
+                  site.id)) {
+            machines.put((String) row[0], (String) row[1]);
+          }
           return states(s, site.id).stream()
               .map(
                   a -> {
                     AgentEntity e = s.find(AgentEntity.class, a.id());
-                    SightingEntity g =
-                        s.find(SightingEntity.class, new SightingEntity.Key(site.id, a.id()));
                     return new AgentView(
                         a.id(),
-                        g == null ? "" : g.machineId,
+                        machines.getOrDefault(a.id(), ""),
                         a.machine(),
                         a.version(),
                         AgentsDriver.silent(a, now)
@@ -150,24 +158,16 @@ public final class Agents {
             s, AgentEntity.class, "from AgentEntity where siteId = ?1 order by name, id", siteId)
         .stream()
         .map(
-            e -> {
-              Optional<Survey> survey =
-                  Optional.ofNullable(
-                          s.find(SightingEntity.class, new SightingEntity.Key(siteId, e.id)))
-                      .map(g -> Json.read(g.survey, Survey.class));
-              return new AgentState(
-                  e.id,
-                  e.name,
-                  e.version,
-                  Optional.ofNullable(e.heardAt),
-                  Duration.ofMillis(e.clockAhead),
-                  survey.map(Survey::account).orElse(""),
-                  survey.stream()
-                      .flatMap(x -> x.unread().stream())
-                      .map(u -> "'" + u.fact() + "': " + u.why())
-                      .toList(),
-                  e.trouble);
-            })
+            e ->
+                new AgentState(
+                    e.id,
+                    e.name,
+                    e.version,
+                    Optional.ofNullable(e.heardAt),
+                    Duration.ofMillis(e.clockAhead),
+                    e.account,
+                    Json.read(e.unread, new TypeReference<List<String>>() {}),
+                    e.trouble))
         .toList();
   }
 

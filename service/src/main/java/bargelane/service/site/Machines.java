@@ -218,13 +218,8 @@ public final class Machines {
             machines.stream().map(m -> m.id).toList())) {
       waves.put((String) row[0], (String) row[1]);
     }
-    Map<String, List<SightingEntity>> sightings = new HashMap<>();
-    Db.list(
-            s,
-            SightingEntity.class,
-            "from SightingEntity where machineId in ?1 order by seenAt desc",
-            machines.stream().map(m -> m.id).toList())
-        .forEach(g -> sightings.computeIfAbsent(g.machineId, x -> new ArrayList<>()).add(g));
+    Map<String, List<Sources.Seen>> seen =
+        Sources.seen(s, machines.stream().map(m -> m.id).toList());
     return machines.stream()
         .map(
             m ->
@@ -232,13 +227,13 @@ public final class Machines {
                     s,
                     m,
                     waves.getOrDefault(m.id, ""),
-                    sightings.getOrDefault(m.id, List.of()),
+                    seen.getOrDefault(m.id, List.of()),
                     machines.size() == 1))
         .toList();
   }
 
   private static MachineView view(
-      Session s, MachineEntity m, String wave, List<SightingEntity> sightings, boolean withMounts) {
+      Session s, MachineEntity m, String wave, List<Sources.Seen> seen, boolean withMounts) {
     MachineFacts f = Json.read(m.facts, MachineFacts.class);
     Map<String, String> own = labels(m.ownLabels);
     Map<String, String> ruled = labels(m.ruleLabels);
@@ -257,16 +252,16 @@ public final class Machines {
         f.firmware(),
         f.on(),
         f.fenced(),
-        disks(f, withMounts ? sightings : List.of()),
+        disks(f, withMounts && !seen.isEmpty() ? Sources.sightings(s, m) : List.of()),
         f.nics().stream().map(n -> new NicView(n.network(), n.address(), n.mac())).toList(),
         guest(f.guest()),
         labels,
         own.keySet(),
         ruled.keySet().stream().filter(x -> !own.containsKey(x)).collect(Collectors.toSet()),
-        Sources.views(s, site, sightings),
+        Sources.views(s, site, seen),
         wave,
         m.firstSeen,
-        m.vanishedAt == null ? Sources.lastSeen(site, sightings) : m.lastSeen,
+        m.vanishedAt == null ? Sources.lastSeen(site, seen) : m.lastSeen,
         m.vanishedAt);
   }
 

@@ -55,8 +55,8 @@ public final class Sites {
                   site.name,
                   site.address,
                   credentials.of(s, siteId),
-                  Servers.of(s, siteId),
-                  Agents.states(s, siteId)),
+                  site.kind.equals("servers") ? Servers.of(s, siteId) : List.of(),
+                  site.kind.equals("agents") ? Agents.states(s, siteId) : List.of()),
               clock);
         });
   }

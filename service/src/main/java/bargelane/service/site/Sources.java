@@ -14,6 +14,7 @@ import bargelane.service.db.Json;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Comparator;
+import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -26,23 +27,42 @@ final class Sources {
 
   private Sources() {}
 
-  static List<SourceView> views(Session s, SiteEntity home, List<SightingEntity> sightings) {
+  /** That a site told of a machine, and when last. */
+  record Seen(String siteId, Instant at) {}
+
+  /** Who told of each of these machines beside a platform, the newest first; no facts are read. */
+  static Map<String, List<Seen>> seen(Session s, List<String> machines) {
+    Map<String, List<Seen>> seen = new HashMap<>();
+    for (Object[] row :
+        Db.list(
+            s,
+            Object[].class,
+            "select machineId, siteId, seenAt from SightingEntity where machineId in ?1"
+                + " order by seenAt desc",
+            machines)) {
+      seen.computeIfAbsent((String) row[0], x -> new ArrayList<>())
+          .add(new Seen((String) row[1], (Instant) row[2]));
+    }
+    return seen;
+  }
+
+  static List<SourceView> views(Session s, SiteEntity home, List<Seen> seen) {
     List<SourceView> views = new ArrayList<>();
-    if (sightings.stream().noneMatch(g -> g.siteId.equals(home.id))) {
+    if (seen.stream().noneMatch(g -> g.siteId().equals(home.id))) {
       views.add(new SourceView(home.name, home.kind, true, home.scannedAt));
     }
-    for (SightingEntity g : sightings) {
-      SiteEntity site = s.find(SiteEntity.class, g.siteId);
-      views.add(new SourceView(site.name, site.kind, site.id.equals(home.id), g.seenAt));
+    for (Seen g : seen) {
+      SiteEntity site = s.find(SiteEntity.class, g.siteId());
+      views.add(new SourceView(site.name, site.kind, site.id.equals(home.id), g.at()));
     }
     return views;
   }
 
   /** When anybody told of it last. */
-  static Instant lastSeen(SiteEntity home, List<SightingEntity> sightings) {
+  static Instant lastSeen(SiteEntity home, List<Seen> seen) {
     return Stream.concat(
-            sightings.stream().map(g -> g.seenAt),
-            sightings.stream().anyMatch(g -> g.siteId.equals(home.id))
+            seen.stream().map(Seen::at),
+            seen.stream().anyMatch(g -> g.siteId().equals(home.id))
                 ? Stream.of()
                 : Stream.of(home.scannedAt))
         .filter(Objects::nonNull)
@@ -50,7 +70,8 @@ final class Sources {
         .orElse(null);
   }
 
-  private static List<SightingEntity> sightings(Session s, MachineEntity m) {
+  /** All that was told of a machine; the home's word first, then the newest. */
+  static List<SightingEntity> sightings(Session s, MachineEntity m) {
     return Db.list(
         s,
         SightingEntity.class,

@@ -81,6 +81,7 @@ install() {
     fi
   fi
   halt
+  [ ! -f "$state/log" ] || mv "$state/log" "$state/log.before"
   rm -rf "$program.new"
   mkdir -p "$program.new" "$state"
   chmod 700 "$state"
@@ -124,6 +125,9 @@ U
     # The account's own shell writes the log and says its process.
     # shellcheck disable=SC2016
     as_agent setsid sh -c 'cd /; echo $$ >"$2/pid"; exec "$1/bin/bargelane-agent" run --dir "$2" ${3:+$3} >>"$2/log" 2>&1 </dev/null' agent "$program" "$state" ${BARGELANE_AGENT_OPTIONS:+"$BARGELANE_AGENT_OPTIONS"} &
+    n=0
+    while [ $n -lt 100 ] && ! grep -q ' tells ' "$state/log" 2>/dev/null; do sleep 0.1; n=$((n + 1)); done
+    grep -q ' tells ' "$state/log" 2>/dev/null || fail "the agent did not start: see $state/log"
     say "The agent runs; its log is $state/log. There is no systemd here: have '$program/bin/bargelane-agent run --dir $state' started with the system."
   fi
 }

@@ -28,6 +28,9 @@ public final class ServersDriver extends LookOnly {
   private static final int AT_ONCE = 8;
   private static final int NAMED = 5;
 
+  /** So many servers may know better than we do. */
+  private static final int ENOUGH = 3;
+
   /** More than this between two clocks puts samples and connections at the wrong time. */
   private static final Duration CLOCKS = Duration.ofSeconds(30);
 
@@ -117,12 +120,25 @@ public final class ServersDriver extends LookOnly {
     }
     List<Finding> all = new ArrayList<>();
     Map<String, List<String>> unread = new LinkedHashMap<>();
+    Map<ServerAccess, Duration> off = new LinkedHashMap<>();
     read(
         "all",
         r -> {
           r.trouble().ifPresent(all::add);
-          r.survey().ifPresent(s -> look(r, s, all, unread));
+          r.survey()
+              .ifPresent(
+                  s -> {
+                    off.put(r.server(), Duration.between(clock.instant(), s.at()));
+                    for (Survey.Unread u : s.unread()) {
+                      unread
+                          .computeIfAbsent(
+                              "'" + u.fact() + "' can't be read as " + s.account() + ": " + u.why(),
+                              x -> new ArrayList<>())
+                          .add(r.server().address());
+                    }
+                  });
         });
+    clocks(off, all);
     unread.forEach(
         (what, where) ->
             all.add(
@@ -141,27 +157,46 @@ public final class ServersDriver extends LookOnly {
     return all;
   }
 
-  private void look(
-      Surveys.Reading r, Survey s, List<Finding> all, Map<String, List<String>> unread) {
-    Duration off = Duration.between(clock.instant(), s.at());
-    if (off.abs().compareTo(CLOCKS) > 0) {
-      all.add(
-          new Finding(
-              Code.SITE_CLOCK_OFF,
-              r.server().address() + " of " + access.name(),
-              "its clock is "
-                  + off.abs().toSeconds()
-                  + " s "
-                  + (off.isNegative() ? "behind" : "ahead"),
-              "have it follow a time server",
-              Who.SITE_OWNER));
+  /** Clocks that are off. Where most servers agree against ours, it is ours. */
+  private void clocks(Map<ServerAccess, Duration> off, List<Finding> all) {
+    List<Duration> sorted = off.values().stream().sorted().toList();
+    if (sorted.size() >= ENOUGH) {
+      Duration middle = sorted.get(sorted.size() / 2);
+      long agree =
+          sorted.stream().filter(d -> d.minus(middle).abs().compareTo(CLOCKS) <= 0).count();
+      if (middle.abs().compareTo(CLOCKS) > 0 && 2 * agree > sorted.size()) {
+        all.add(
+            new Finding(
+                Code.SITE_CLOCK_OFF,
+                "the service",
+                agree
+                    + " of "
+                    + sorted.size()
+                    + " servers of "
+                    + access.name()
+                    + " agree that its clock is "
+                    + middle.abs().toSeconds()
+                    + " s "
+                    + (middle.isNegative() ? "ahead" : "behind"),
+                "have the machine that the service runs on follow a time server",
+                Who.SERVICE));
+        return;
+      }
     }
-    for (Survey.Unread u : s.unread()) {
-      unread
-          .computeIfAbsent(
-              "'" + u.fact() + "' can't be read as " + s.account() + ": " + u.why(),
-              x -> new ArrayList<>())
-          .add(r.server().address());
-    }
+    off.forEach(
+        (server, by) -> {
+          if (by.abs().compareTo(CLOCKS) > 0) {
+            all.add(
+                new Finding(
+                    Code.SITE_CLOCK_OFF,
+                    server.address() + " of " + access.name(),
+                    "its clock is "
+                        + by.abs().toSeconds()
+                        + " s "
+                        + (by.isNegative() ? "behind" : "ahead"),
+                    "have it follow a time server",
+                    Who.SITE_OWNER));
+          }
+        });
   }
 }

@@ -219,6 +219,24 @@ class ServersSiteTest {
   }
 
   @Test
+  void whereMostServersAgreeAgainstOurClockItIsOurs() throws IOException {
+    Clock behind = Clock.fixed(Instant.now().minus(Duration.ofMinutes(10)), ZoneOffset.UTC);
+    List<ServerAccess> three = new ArrayList<>();
+    for (int i = 0; i < 3; i++) {
+      three.add(new ServerAccess("srv-" + i, "127.0.0.1", server.port(), "", ""));
+    }
+    // One server listed three times stands for three that agree.
+    List<Finding> off =
+        Drivers.open(new SiteAccess("servers", "annex", "", List.of(key()), three), behind)
+            .check()
+            .stream()
+            .filter(f -> f.code() == Code.SITE_CLOCK_OFF)
+            .toList();
+    assertEquals(List.of("the service"), off.stream().map(Finding::thing).toList(), off + "");
+    assertTrue(off.get(0).cause().contains("behind"), off + "");
+  }
+
+  @Test
   void nothingButReadingIsOffered() throws IOException {
     SiteDriver site = site(at(server.port(), ""), key());
     assertThrows(SiteException.class, site::source);
