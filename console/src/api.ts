@@ -78,7 +78,7 @@ export interface Agent {
   clockAheadSeconds: number; account: string; unread: string[]; trouble: string;
 }
 export interface ImportResult {
-  rows: number; added: number; changed: number; stored: boolean; problems: { line: number; column: string; reason: string }[]; problemCount: number;
+  rows: number; added: number; changed: number; gone: number; stored: boolean; problems: { line: number; column: string; reason: string }[]; problemCount: number;
 }
 export interface Fact { fact: string; told: { value: string; site: string; at: string | null }[] }
 export interface Survey {

@@ -8,7 +8,7 @@ export function Imported({ result, things }: { result: ImportResult; things: str
   if (result.problemCount === 0) {
     return (
       <Box sx={{ mt: 1 }}>
-        <Status tone="good">{`${result.rows} ${things}: ${result.added} new, ${result.changed} changed${result.stored ? '' : '; nothing is stored yet'}`}</Status>
+        <Status tone="good">{`${result.rows} ${things}: ${result.added} new, ${result.changed} changed${result.gone > 0 ? `, ${result.gone} gone` : ''}${result.stored ? '' : '; nothing is stored yet'}`}</Status>
       </Box>
     );
   }

@@ -8,6 +8,7 @@ import java.util.List;
  * @param rows that were read
  * @param added what was not known
  * @param changed what was known and is different now
+ * @param gone what was known and is told of no more
  * @param stored whether it was stored; never if there are problems or it was a dry run
  * @param problems every bad line, in their order, up to the first thousand
  * @param problemCount how many there are
@@ -16,6 +17,7 @@ public record ImportResult(
     int rows,
     int added,
     int changed,
+    int gone,
     boolean stored,
     List<LineProblem> problems,
     int problemCount) {

@@ -150,6 +150,9 @@ abstract class Common {
                   + " "
                   + things
                   + "changed"
+                  + (result.path("gone").asInt() > 0
+                      ? ", " + result.path("gone").asInt() + " gone"
+                      : "")
                   + (result.path("stored").asBoolean() ? "." : "; a dry run: nothing is stored."));
     }
     return problems > 0 ? 1 : 0;

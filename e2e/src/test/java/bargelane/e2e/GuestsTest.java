@@ -15,6 +15,7 @@ import java.nio.file.Path;
 import java.nio.file.attribute.PosixFilePermissions;
 import java.sql.Connection;
 import java.sql.DriverManager;
+import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.ArrayList;
@@ -84,6 +85,21 @@ class GuestsTest {
                 Files.readString(harness.home().resolve("database/password")).strip());
         Statement s = db.createStatement()) {
       s.executeUpdate(statement);
+    }
+  }
+
+  private static long count(String from) throws IOException {
+    try (Connection db =
+            DriverManager.getConnection(
+                harness.databaseUrl(),
+                "bargelane",
+                Files.readString(harness.home().resolve("database/password")).strip());
+        Statement s = db.createStatement();
+        ResultSet r = s.executeQuery("select count(*) from " + from)) {
+      r.next();
+      return r.getLong(1);
+    } catch (SQLException e) {
+      throw new IOException(e);
     }
   }
 
@@ -266,6 +282,8 @@ class GuestsTest {
     String facts = terminal.done("machine", "facts", host).out();
     assertTrue(facts.contains("branches") && facts.contains("annexes"), facts);
 
+    String key = line.replaceAll(".*BARGELANE_KEY=([^ ]+) .*", "$1");
+    assertEquals(0, count("answered where position('" + key + "' in body) > 0"), "a key is kept");
     String again = paste(line);
     assertTrue(again.contains("key-used") && again.contains("ended with 4"), again);
   }

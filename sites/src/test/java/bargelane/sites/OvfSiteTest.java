@@ -52,7 +52,7 @@ class OvfSiteTest {
     assertEquals(12L << 30, annex.disks().get(0).bytes());
     assertTrue(inventory.network("staff").isPresent() && !annex.on());
     assertEquals(Optional.empty(), site.history());
-    assertEquals("packages-only", assertThrows(SiteException.class, site::source).code());
+    assertEquals("look-only", assertThrows(SiteException.class, site::source).code());
     assertThrows(SiteException.class, site::target);
     assertThrows(SiteException.class, site::compute);
   }

@@ -218,9 +218,14 @@ public final class CsvTable {
 
   /** What is told of it. */
   public ImportResult result(int added, int changed, boolean stored) {
+    return result(added, changed, 0, stored);
+  }
+
+  /** What is told of it, where something may be told of no more. */
+  public ImportResult result(int added, int changed, int gone, boolean stored) {
     problems.sort(java.util.Comparator.comparingLong(LineProblem::line));
     return new ImportResult(
-        read, added, changed, stored && sound(), List.copyOf(problems), problemCount);
+        read, added, changed, gone, stored && sound(), List.copyOf(problems), problemCount);
   }
 
   /** A number from 0 on. */

@@ -83,7 +83,7 @@ public final class Lists {
           SiteEntity entity = listed(s, site);
           ListedMachines.Taken taken =
               ListedMachines.take(s, entity, machines, asked.whole(), store, clock.instant());
-          if (store && taken.added() + taken.changed() > 0) {
+          if (store && taken.added() + taken.changed() + taken.vanished() > 0) {
             events.tell(
                 s,
                 "site",
@@ -96,10 +96,12 @@ public final class Lists {
                     + taken.added()
                     + " machines are new, "
                     + taken.changed()
-                    + " changed",
+                    + " changed, "
+                    + taken.vanished()
+                    + " are gone",
                 null);
           }
-          return list.table().result(taken.added(), taken.changed(), store);
+          return list.table().result(taken.added(), taken.changed(), taken.vanished(), store);
         });
   }
 

@@ -1,5 +1,6 @@
 package bargelane.service.http;
 
+import bargelane.api.AgentKeyView;
 import bargelane.api.Problem;
 import bargelane.service.account.Accounts;
 import bargelane.service.account.Accounts.Caller;
@@ -22,6 +23,7 @@ import java.net.URLConnection;
 import java.time.Clock;
 import java.time.Duration;
 import java.util.Optional;
+import java.util.Set;
 import java.util.concurrent.TimeUnit;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -37,6 +39,10 @@ public final class HttpApi implements Closeable {
   public static final String COOKIE = "bargelane";
 
   private static final Logger log = LoggerFactory.getLogger(HttpApi.class);
+
+  /** Answers that are told once and never stored: a request for one again makes another. */
+  private static final Set<Class<?>> HOLDS_A_SECRET = Set.of(AgentKeyView.class);
+
   private static final long LARGEST_BODY = 64L << 20;
 
   private final Javalin http;
@@ -176,7 +182,7 @@ public final class HttpApi implements Closeable {
     try {
       Caller caller = e.access() == Endpoints.Access.OPEN ? new Caller("", "", "") : caller(ctx);
       String key = ctx.header("Idempotency-Key");
-      if (key != null && e.method().equals("POST")) {
+      if (key != null && e.method().equals("POST") && !HOLDS_A_SECRET.contains(e.gives())) {
         once(ctx, e, caller, key);
       } else {
         answer(

@@ -165,6 +165,7 @@ public final class Servers {
               wanted.size(),
               added,
               changed,
+              0,
               store,
               table.result(0, 0, false).problems(),
               table.result(0, 0, false).problemCount());

@@ -180,8 +180,9 @@ class ListsTest {
   void aWholeListTellsWhoIsGoneAndADryRunNothingAtAll() {
     machines(TWO);
     String one = "name\nsluice-1\n";
-    assertEquals(
-        1, lists.machines("boathouse", new CsvImport(one, true, true), "engineer").changed());
+    ImportResult asked = lists.machines("boathouse", new CsvImport(one, true, true), "engineer");
+    assertEquals(1, asked.changed());
+    assertEquals(1, asked.gone(), "who would be gone is told before it happens");
     assertEquals(0, count("machine where vanished_at is not null"));
     lists.machines("boathouse", new CsvImport(one, false, true), "engineer");
     assertEquals(1, count("machine where vanished_at is not null"));
