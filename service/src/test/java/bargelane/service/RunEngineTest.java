@@ -33,6 +33,7 @@ import bargelane.service.wave.WaveEntity;
 import bargelane.sites.SiteException;
 import com.github.kagkarlsson.scheduler.Scheduler;
 import java.io.IOException;
+import java.sql.SQLException;
 import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
@@ -41,6 +42,7 @@ import java.util.ArrayList;
 import java.util.Collections;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicInteger;
@@ -461,6 +463,20 @@ class RunEngineTest {
     assertEquals(
         List.of("event 0", "event 1", "event 2", "event 3", "event 4"),
         events.after(last, 10).stream().map(e -> e.text()).toList());
+  }
+
+  @Test
+  void aDatabaseThatIsAwayOrFullIsToldFromAStatementThatIsWrong() {
+    assertEquals(
+        Optional.of("could not extend file: No space left on device"),
+        Db.trouble(
+            new IllegalStateException(
+                new SQLException("could not extend file: No space left on device", "53100"))));
+    assertEquals(
+        Optional.of("connection refused"),
+        Db.trouble(new SQLException("connection refused", "08001")));
+    assertEquals(Optional.empty(), Db.trouble(new SQLException("syntax error", "42601")));
+    assertEquals(Optional.empty(), Db.trouble(new IllegalStateException("no database at all")));
   }
 
   @Test

@@ -3,6 +3,8 @@ package bargelane.service.db;
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import java.io.Closeable;
+import java.sql.SQLException;
+import java.sql.SQLTransientConnectionException;
 import java.util.List;
 import java.util.Optional;
 import java.util.function.Consumer;
@@ -83,6 +85,23 @@ public final class Db implements Closeable {
       query.setParameter(i + 1, parameters[i]);
     }
     return query.executeUpdate();
+  }
+
+  /**
+   * What keeps the database from being used, if that is why something failed: it does not answer,
+   * is going down, or has no room (SQLSTATE classes 08, 53, 57 and 58, PostgreSQL's documentation,
+   * appendix A).
+   */
+  public static Optional<String> trouble(Throwable failure) {
+    for (Throwable e = failure; e != null; e = e.getCause()) {
+      if (e instanceof SQLException sql) {
+        String state = sql.getSQLState() == null ? "" : sql.getSQLState();
+        if (e instanceof SQLTransientConnectionException || state.matches("(08|53|57P|58).*")) {
+          return Optional.of(e.getMessage().lines().findFirst().orElse(state));
+        }
+      }
+    }
+    return Optional.empty();
   }
 
   @Override

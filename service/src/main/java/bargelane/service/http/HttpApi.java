@@ -119,6 +119,16 @@ public final class HttpApi implements Closeable {
         Exception.class,
         (e, ctx) -> {
           log.error("{} {} failed", ctx.method(), ctx.path(), e);
+          Optional<String> database = Db.trouble(e);
+          if (database.isPresent()) {
+            problem(
+                ctx,
+                503,
+                "database-trouble",
+                "the database can't be used: " + database.get() + "; nothing of this was stored",
+                "see that it runs and has room on its disk, then start it: ./bargelane start");
+            return;
+          }
           problem(
               ctx,
               500,
