@@ -336,6 +336,17 @@ class GuestsTest {
   }
 
   @Test
+  @Order(5)
+  void aSiteThatWasScannedIsRemovedWithWhatOnlyItToldOf() throws IOException {
+    terminal.done("site", "remove", "branches");
+    terminal.done("site", "remove", "annexes");
+    assertEquals(0, terminal.told("site", "list").size());
+    assertEquals(0, terminal.told("machine", "list").size());
+    assertEquals(0, count("sighting") + count("server") + count("agent") + count("agent_key"));
+    terminal.done("credential", "remove", "scouts");
+  }
+
+  @Test
   @Order(4)
   void whereAgentsComeToNothingElseIsToBeHad() throws Exception {
     String port = Files.readString(harness.home().resolve("service/agents-port")).strip();

@@ -188,6 +188,27 @@ public final class Sites {
                 "site " + site.name + " is an end of a lane",
                 "remove the lane first");
           }
+          if (!Db.list(s, Object.class, "from AssessmentEntity where targetSiteId = ?1", site.id)
+              .isEmpty()) {
+            throw ProblemException.conflict(
+                "site-in-use",
+                "site " + site.name + " is what an assessment was made for",
+                "keep it: assessments stay as they were made");
+          }
+          if (!Db.list(
+                  s, Object.class, "from RunEntity where siteId = ?1 and endedAt is null", site.id)
+              .isEmpty()) {
+            throw ProblemException.conflict(
+                "site-busy",
+                "site " + site.name + " is being scanned",
+                "remove it when that has ended: bargelane run list");
+          }
+          // Its scans go with it: they tell of nothing else.
+          Db.change(
+              s,
+              "delete from StepEntity where runId in (select id from RunEntity where siteId = ?1 and kind = 'scan')",
+              site.id);
+          Db.change(s, "delete from RunEntity where siteId = ?1 and kind = 'scan'", site.id);
           MachineBook book = new MachineBook(s, site, clock.instant());
           Db.list(
                   s,
