@@ -108,6 +108,8 @@ alter table usage_counter alter column source set not null, alter column at set 
 -- Rules that give labels. By hand goes before a rule, a rule before the platform.
 create table label_rule (
   id text primary key,
+  -- Which rule is the older, even of two that were made in one instant.
+  number bigint generated always as identity,
   filter text not null,
   name text not null,
   value text not null,

@@ -13,6 +13,10 @@ public class LabelRuleEntity {
 
   @Id public String id;
 
+  /** Given by the database: of two rules the older has the lower one. */
+  @Column(insertable = false, updatable = false)
+  public long number;
+
   public String filter;
 
   public String name;

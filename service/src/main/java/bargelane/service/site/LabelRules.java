@@ -42,7 +42,7 @@ public final class LabelRules {
   }
 
   private static List<LabelRuleEntity> rules(Session s) {
-    return Db.list(s, LabelRuleEntity.class, "from LabelRuleEntity order by madeAt, id");
+    return Db.list(s, LabelRuleEntity.class, "from LabelRuleEntity order by number");
   }
 
   public List<LabelRuleView> list() {

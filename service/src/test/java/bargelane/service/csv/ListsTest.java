@@ -65,6 +65,7 @@ class ListsTest {
           for (String sql :
               List.of(
                   "delete from connection",
+                  "delete from label_rule",
                   "delete from machine_change",
                   "delete from machine",
                   "delete from site",
