@@ -44,10 +44,30 @@ public final class Platform {
 
   /** A place for volumes with its price a GiB and month. */
   public record StorageClass(
-      String id, String name, String media, String pricePerGibMonth, String currency) {}
+      String id,
+      String name,
+      String media,
+      String pricePerGibMonth,
+      String currency,
+      long largestGib,
+      double operations,
+      double throughputMib) {}
 
-  /** An offered machine size with its price an hour. */
-  public record Size(String id, int cpus, long memoryMib, String pricePerHour, String currency) {}
+  /** An offered machine size with its price an hour and its limits; 0 where there is none. */
+  public record Size(
+      String id,
+      String family,
+      String generation,
+      int cpus,
+      long memoryMib,
+      int nics,
+      int disks,
+      double operations,
+      double throughputMib,
+      double networkMib,
+      List<String> zones,
+      String pricePerHour,
+      String currency) {}
 
   /** A network card: its address may be kept by more than one machine only on isolated networks. */
   public record Nic(String network, String address, String mac) {}

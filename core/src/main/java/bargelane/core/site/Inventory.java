@@ -148,11 +148,75 @@ public record Inventory(
 
   /** A storage or storage class. */
   public record Storage(
-      String id, String name, String media, BigDecimal pricePerGibMonth, String currency) {}
+      String id,
+      String name,
+      String media,
+      BigDecimal pricePerGibMonth,
+      String currency,
+      StorageLimits limits) {
+    public Storage {
+      limits = limits == null ? StorageLimits.UNTOLD : limits;
+    }
+
+    public Storage(
+        String id, String name, String media, BigDecimal pricePerGibMonth, String currency) {
+      this(id, name, media, pricePerGibMonth, currency, StorageLimits.UNTOLD);
+    }
+  }
+
+  /**
+   * The most that one disk of a storage class can be; 0 where it is not told.
+   *
+   * @param operations a second
+   * @param throughputMib MiB a second
+   */
+  public record StorageLimits(long gib, double operations, double throughputMib) {
+    public static final StorageLimits UNTOLD = new StorageLimits(0, 0, 0);
+  }
 
   /** A machine size that is offered. */
   public record Size(
-      String id, int cpus, long memoryMib, BigDecimal pricePerHour, String currency) {}
+      String id,
+      int cpus,
+      long memoryMib,
+      BigDecimal pricePerHour,
+      String currency,
+      SizeLimits limits) {
+    public Size {
+      limits = limits == null ? SizeLimits.UNTOLD : limits;
+    }
+
+    public Size(String id, int cpus, long memoryMib, BigDecimal pricePerHour, String currency) {
+      this(id, cpus, memoryMib, pricePerHour, currency, SizeLimits.UNTOLD);
+    }
+  }
+
+  /**
+   * What else a platform tells of a size; empty or 0 where it does not.
+   *
+   * @param generation of its processors
+   * @param operations of all disks, a second
+   * @param throughputMib of all disks, MiB a second
+   * @param networkMib in one direction, MiB a second
+   * @param zones where it is offered; everywhere if there are none
+   */
+  public record SizeLimits(
+      String family,
+      String generation,
+      int nics,
+      int disks,
+      double operations,
+      double throughputMib,
+      double networkMib,
+      List<String> zones) {
+    public static final SizeLimits UNTOLD = new SizeLimits("", "", 0, 0, 0, 0, 0, List.of());
+
+    public SizeLimits {
+      family = family == null ? "" : family;
+      generation = generation == null ? "" : generation;
+      zones = zones == null ? List.of() : List.copyOf(zones);
+    }
+  }
 
   /** Upper bounds of the account, and what is used of them. */
   public record Quota(int machines, int machinesUsed, long volumeGib, long volumeGibUsed) {}

@@ -178,7 +178,11 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
                     text(s, "name"),
                     text(s, "media"),
                     new BigDecimal(text(s, "pricePerGibMonth")),
-                    text(s, "currency"))),
+                    text(s, "currency"),
+                    new Inventory.StorageLimits(
+                        s.path("largestGib").asLong(),
+                        s.path("operations").asDouble(),
+                        s.path("throughputMib").asDouble()))),
         list(
             all.path("sizes"),
             s ->
@@ -187,7 +191,16 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
                     s.path("cpus").asInt(),
                     s.path("memoryMib").asLong(),
                     new BigDecimal(text(s, "pricePerHour")),
-                    text(s, "currency"))),
+                    text(s, "currency"),
+                    new Inventory.SizeLimits(
+                        text(s, "family"),
+                        text(s, "generation"),
+                        s.path("nics").asInt(),
+                        s.path("disks").asInt(),
+                        s.path("operations").asDouble(),
+                        s.path("throughputMib").asDouble(),
+                        s.path("networkMib").asDouble(),
+                        list(s.path("zones"), JsonNode::asText)))),
         list(all.path("zones"), JsonNode::asText),
         new Inventory.Quota(
             quota.path("machines").asInt(),

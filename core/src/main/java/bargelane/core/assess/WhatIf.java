@@ -1,0 +1,105 @@
+package bargelane.core.assess;
+
+import bargelane.core.assess.Assumptions.Headroom;
+import java.math.BigDecimal;
+import java.util.ArrayList;
+import java.util.List;
+
+/**
+ * What the estate would cost, and how many machines would be above their size, for a grid of
+ * choices. Machines are handed in one after the other, from any thread; what is asked of them is
+ * what an assessment on the observed basis asks, by the same code.
+ */
+public final class WhatIf {
+
+  /** One choice. */
+  public record Choice(
+      double percentile, double headroomPercent, Commitment commitment, BigDecimal hoursAWeek) {}
+
+  /**
+   * What a choice leads to.
+   *
+   * @param monthly of the machines that fit
+   * @param above machines that were above their size at some time of the window
+   * @param aboveHours for how long, all machines together
+   * @param unsized machines that no size fits, or of which facts are missing; not in the cost
+   */
+  public record Point(
+      Choice choice, BigDecimal monthly, int machines, int above, double aboveHours, int unsized) {}
+
+  private static final int MOST = 1000;
+
+  private final List<Choice> choices;
+  private final List<Sizing> sizings;
+  private final BigDecimal[] monthly;
+  private final int[] machines;
+  private final int[] above;
+  private final long[] aboveSeconds;
+  private final int[] unsized;
+
+  /**
+   * @throws IllegalArgumentException if a choice can't be made, or there are more than {@value
+   *     #MOST}
+   */
+  public WhatIf(Offer offer, Assumptions assumptions, List<Choice> choices) {
+    if (choices.isEmpty() || choices.size() > MOST) {
+      throw new IllegalArgumentException(choices.size() + " choices are not 1 to " + MOST);
+    }
+    this.choices = List.copyOf(choices);
+    this.sizings =
+        choices.stream()
+            .map(
+                c ->
+                    new Sizing(
+                        offer,
+                        assumptions.choosing(
+                            c.percentile(),
+                            Headroom.all(c.headroomPercent()),
+                            c.commitment(),
+                            c.hoursAWeek())))
+            .toList();
+    monthly = new BigDecimal[choices.size()];
+    java.util.Arrays.fill(monthly, BigDecimal.ZERO.setScale(2));
+    machines = new int[choices.size()];
+    above = new int[choices.size()];
+    aboveSeconds = new long[choices.size()];
+    unsized = new int[choices.size()];
+  }
+
+  /** Takes one machine into account. */
+  public void add(Subject machine) {
+    for (int i = 0; i < sizings.size(); i++) {
+      Sized sized = sizings.get(i).size(Basis.OBSERVED, machine);
+      synchronized (sizings.get(i)) {
+        machines[i]++;
+        if (sized.monthly().isPresent()) {
+          monthly[i] = monthly[i].add(sized.monthly().get());
+        } else {
+          unsized[i]++;
+        }
+        if (sized.above()) {
+          above[i]++;
+          aboveSeconds[i] +=
+              Math.max(sized.aboveCpu().toSeconds(), sized.aboveMemory().toSeconds());
+        }
+      }
+    }
+  }
+
+  public List<Point> points() {
+    List<Point> points = new ArrayList<>();
+    for (int i = 0; i < choices.size(); i++) {
+      synchronized (sizings.get(i)) {
+        points.add(
+            new Point(
+                choices.get(i),
+                monthly[i],
+                machines[i],
+                above[i],
+                aboveSeconds[i] / 3600.0,
+                unsized[i]));
+      }
+    }
+    return points;
+  }
+}
