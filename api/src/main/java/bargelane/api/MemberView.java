@@ -4,7 +4,8 @@ import java.math.BigDecimal;
 import java.util.List;
 
 /**
- * A machine of a wave with its place along the gates. {@code stands} names the site where it runs.
+ * A machine of a wave with its place along the gates. {@code stands} names the site where it runs;
+ * {@code notices} are findings that keep no gate shut.
  */
 public record MemberView(
     String machine,
@@ -19,5 +20,6 @@ public record MemberView(
     long bytes,
     String stands,
     List<GateView> gates,
+    List<FindingView> notices,
     String nextGate,
     String nextAction) {}

@@ -120,13 +120,29 @@ public final class ApiClient {
     }
   }
 
+  /** A page or a list that is no JSON. */
+  public String text(String path) {
+    return new String(
+        bytes(request(path).timeout(PATIENCE).GET().build()),
+        java.nio.charset.StandardCharsets.UTF_8);
+  }
+
   private JsonNode send(HttpRequest request) {
+    byte[] body = bytes(request);
+    try {
+      return body.length == 0 ? JSON.nullNode() : JSON.readTree(body);
+    } catch (IOException e) {
+      throw new UnreachableException(service, e);
+    }
+  }
+
+  private byte[] bytes(HttpRequest request) {
     try {
       HttpResponse<byte[]> r = http.send(request, BodyHandlers.ofByteArray());
       if (r.statusCode() >= 300) {
         throw new ProblemException(problem(r));
       }
-      return r.body().length == 0 ? JSON.nullNode() : JSON.readTree(r.body());
+      return r.body();
     } catch (IOException e) {
       throw new UnreachableException(service, e);
     } catch (InterruptedException e) {

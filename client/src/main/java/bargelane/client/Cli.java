@@ -24,6 +24,8 @@ import picocli.CommandLine.Command;
       ListCommands.Usage.class,
       ConnectionCommands.class,
       AssessmentCommands.class,
+      BookCommands.class,
+      FitnessCommands.class,
       LaneCommands.class,
       TimetableCommands.class,
       WaveCommands.class,

@@ -38,11 +38,14 @@ public final class DemoSetup {
     journey.check("saltmarsh");
     journey.scan("mill-street");
     journey.scan("saltmarsh");
+    System.out.println(
+        "Assessing all 36 machines for Saltmarsh, and for Fenwater by its prices ...");
+    journey.estate();
     System.out.println("Planning the wave 'lending': the database and its application ...");
     journey.lane(Journey.NETWORKS);
     journey.timetable(15, 60, 6);
     journey.plan();
-    journey.size(journey.assess().path("id").asText());
+    journey.size("estate");
     System.out.println("Loading it: the first full pass ...");
     journey.work("load");
   }

@@ -67,6 +67,42 @@ public final class Journey {
         Map.of("machines", List.of("lending-db", "lending-app"), "target", "saltmarsh"));
   }
 
+  /** A machine of an assessment's newest revision, with its derivations. */
+  public JsonNode assessed(JsonNode assessment, String machine) {
+    return api.get("/assessments/" + assessment.path("id").asText() + "/machines/" + machine);
+  }
+
+  /** The price books of both targets, and the whole estate assessed for each. */
+  public void estate() {
+    for (String book : List.of("saltmarsh-2026", "fenwater-2026")) {
+      api.post(
+          "/price-books",
+          Map.of("name", book, "csv", resource("/demo/" + book + ".csv"), "dryRun", false));
+    }
+    api.post(
+        "/assessments",
+        Map.of(
+            "name",
+            "estate",
+            "filter",
+            "site = mill-street",
+            "target",
+            "saltmarsh",
+            "book",
+            "saltmarsh-2026"));
+    api.post(
+        "/assessments",
+        Map.of("name", "estate-fenwater", "filter", "site = mill-street", "book", "fenwater-2026"));
+  }
+
+  private static String resource(String name) {
+    try (java.io.InputStream in = Journey.class.getResourceAsStream(name)) {
+      return new String(in.readAllBytes(), java.nio.charset.StandardCharsets.UTF_8);
+    } catch (java.io.IOException e) {
+      throw new java.io.UncheckedIOException(e);
+    }
+  }
+
   public void size(String assessment) {
     for (String machine : List.of("lending-db", "lending-app")) {
       api.put("/waves/" + WAVE + "/size", Map.of("machine", machine, "assessment", assessment));

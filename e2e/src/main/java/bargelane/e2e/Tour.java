@@ -112,28 +112,37 @@ public final class Tour extends Narration {
     step(3, "Size: what they need at Saltmarsh, and what the month costs");
     JsonNode a = journey.assess();
     java.math.BigDecimal sum = java.math.BigDecimal.ZERO;
-    for (JsonNode m : a.path("machines")) {
+    for (String name : List.of("lending-db", "lending-app")) {
+      JsonNode m = journey.assessed(a, name);
+      JsonNode observed = m.path("observed");
       say(
-          m.path("machine").asText()
-              + ": "
-              + m.path("size").asText()
+          name
+              + ": built as "
+              + m.path("configured").path("size").asText()
+              + ", used as "
+              + observed.path("size").asText()
               + ", "
-              + m.path("monthly").asText()
+              + observed.path("monthly").asText()
               + " "
               + m.path("currency").asText()
               + " a month");
-      sum = sum.add(m.path("monthly").decimalValue());
+      java.math.BigDecimal lines = java.math.BigDecimal.ZERO;
+      for (JsonNode line : observed.path("lines")) {
+        lines = lines.add(line.path("monthly").decimalValue());
+      }
+      check(
+          "its month is the sum of its lines",
+          lines.compareTo(observed.path("monthly").decimalValue()) == 0);
+      sum = sum.add(lines);
+      check(
+          "as configured it has at least the processors and the memory that it is built with",
+          m.path("configured").path("cpus").asInt() >= m.path("row").path("cpus").asInt()
+              && m.path("configured").path("memoryMib").asLong()
+                  >= m.path("row").path("memoryMib").asLong());
     }
     check(
         "the total is the sum of what is shown",
-        sum.compareTo(a.path("monthly").decimalValue()) == 0);
-    check(
-        "each has at least the processors and the memory it is built with",
-        all(
-            a.path("machines"),
-            m ->
-                m.path("sizeCpus").asInt() >= m.path("cpus").asInt()
-                    && m.path("sizeMemoryMib").asLong() >= m.path("memoryMib").asLong()));
+        sum.compareTo(a.path("observed").path("monthly").decimalValue()) == 0);
     return a;
   }
 

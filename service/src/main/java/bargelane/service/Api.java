@@ -2,7 +2,6 @@ package bargelane.service;
 
 import bargelane.api.*;
 import bargelane.service.account.Accounts;
-import bargelane.service.assess.Assessments;
 import bargelane.service.db.Db;
 import bargelane.service.event.Events;
 import bargelane.service.http.Endpoints;
@@ -25,7 +24,7 @@ record Api(
     Clock clock,
     Accounts accounts,
     DiscoveryApi discovery,
-    Assessments assessments,
+    AssessingApi assessing,
     Lanes lanes,
     Waves waves,
     WaveViews views,
@@ -38,7 +37,7 @@ record Api(
     Endpoints e = new Endpoints();
     access(e);
     discovery.add(e);
-    assessing(e);
+    assessing.add(e);
     planning(e);
     work(e);
     leases(e);
@@ -103,36 +102,6 @@ record Api(
         SignedIn.class,
         false,
         r -> new SignedIn(r.caller().account(), r.caller().csrf()));
-  }
-
-  private void assessing(Endpoints e) {
-    e.add(
-        "GET",
-        "/assessments",
-        200,
-        "List assessments",
-        Void.class,
-        AssessmentView.class,
-        true,
-        r -> assessments.list());
-    e.add(
-        "POST",
-        "/assessments",
-        201,
-        "Assess machines for a target",
-        AssessmentAdd.class,
-        AssessmentView.class,
-        false,
-        r -> assessments.add(r.body(AssessmentAdd.class)));
-    e.add(
-        "GET",
-        "/assessments/{assessment}",
-        200,
-        "One assessment",
-        Void.class,
-        AssessmentView.class,
-        false,
-        r -> assessments.view(r.path("assessment")));
   }
 
   private void planning(Endpoints e) {
@@ -243,7 +212,7 @@ record Api(
         WaveView.class,
         false,
         r -> {
-          waves.size(r.path("wave"), r.body(SizeChoice.class));
+          waves.size(r.path("wave"), r.body(SizeChoice.class), r.caller().account());
           return views.wave(r.path("wave"));
         });
     e.add(

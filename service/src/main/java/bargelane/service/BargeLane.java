@@ -10,7 +10,19 @@ import bargelane.service.agent.AgentKeyEntity;
 import bargelane.service.agent.AgentListener;
 import bargelane.service.agent.Agents;
 import bargelane.service.assess.AssessmentEntity;
+import bargelane.service.assess.AssessmentReport;
 import bargelane.service.assess.Assessments;
+import bargelane.service.assess.Comparisons;
+import bargelane.service.assess.CostRows;
+import bargelane.service.assess.FitnessRules;
+import bargelane.service.assess.FitnessRulesEntity;
+import bargelane.service.assess.PriceBookEntity;
+import bargelane.service.assess.PriceBooks;
+import bargelane.service.assess.RevisionEntity;
+import bargelane.service.assess.Rows;
+import bargelane.service.assess.SizeChoiceEntity;
+import bargelane.service.assess.SizeChoices;
+import bargelane.service.assess.WhatIfs;
 import bargelane.service.connection.Connections;
 import bargelane.service.csv.Lists;
 import bargelane.service.db.Db;
@@ -126,6 +138,10 @@ public final class BargeLane implements Closeable {
           UsageCounterEntity.class,
           SiteObjectEntity.class,
           AssessmentEntity.class,
+          RevisionEntity.class,
+          SizeChoiceEntity.class,
+          PriceBookEntity.class,
+          FitnessRulesEntity.class,
           LaneEntity.class,
           TimetableEntity.class,
           WaveEntity.class,
@@ -170,7 +186,8 @@ public final class BargeLane implements Closeable {
     runs.add(new PassRun(services));
     WaveRuns.all(services, timetable::watch).forEach(runs::add);
     WaveViews views = new WaveViews(db, events, clock);
-    Waves waves = new Waves(services, views);
+    SizeChoices sizes = new SizeChoices(db, events, clock);
+    Waves waves = new Waves(services, views, sizes);
 
     RecurringTask<Void> sweep =
         Tasks.recurring("sweep", FixedDelay.ofSeconds(5))
@@ -236,13 +253,25 @@ public final class BargeLane implements Closeable {
             new Runs(db),
             runs,
             ledger);
+    Assessments assessments = new Assessments(db, events, clock);
+    AssessingApi assessing =
+        new AssessingApi(
+            assessments,
+            new Rows(db),
+            new Comparisons(db),
+            sizes,
+            new WhatIfs(db, assessments),
+            new CostRows(db),
+            new AssessmentReport(db),
+            new PriceBooks(db, events, clock),
+            new FitnessRules(db, events, clock));
     Api api =
         new Api(
             db,
             clock,
             accounts,
             discovery,
-            new Assessments(db, clock),
+            assessing,
             new Lanes(db),
             waves,
             views,

@@ -1,160 +1,514 @@
 package bargelane.service.assess;
 
-import bargelane.api.AssessedMachine;
+import bargelane.api.AssessedRow;
 import bargelane.api.AssessmentAdd;
 import bargelane.api.AssessmentView;
-import bargelane.api.DiskCostView;
-import bargelane.core.assess.Sizing;
-import bargelane.core.finding.Finding;
-import bargelane.core.finding.Finding.Code;
-import bargelane.core.finding.Finding.Who;
+import bargelane.api.AssumptionsView;
+import bargelane.api.RevisionAdd;
+import bargelane.core.assess.Assessed;
+import bargelane.core.assess.Assumptions;
+import bargelane.core.assess.Basis;
+import bargelane.core.assess.Offer;
+import bargelane.core.assess.Offer.SizeOffer;
+import bargelane.core.assess.PriceBook;
+import bargelane.core.assess.Sized;
 import bargelane.core.site.Inventory;
-import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.db.Db;
 import bargelane.service.db.Ids;
 import bargelane.service.db.Json;
+import bargelane.service.event.Events;
 import bargelane.service.http.ProblemException;
 import bargelane.service.site.MachineEntity;
 import bargelane.service.site.Machines;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
+import com.fasterxml.jackson.core.type.TypeReference;
 import java.math.BigDecimal;
 import java.time.Clock;
+import java.time.LocalDate;
+import java.time.ZoneOffset;
 import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.LinkedHashSet;
 import java.util.List;
+import java.util.Locale;
+import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
+import java.util.regex.Pattern;
+import org.hibernate.LockMode;
 import org.hibernate.Session;
 
 /**
- * Assessments on the configured basis: the cheapest fitting size, a storage class for each disk,
- * the month's cost.
+ * Assessments: for a choice of machines what each needs at a target, on both bases, whether it will
+ * run there and what it will cost. Each change of assumptions makes a new revision; a revision
+ * never changes.
  */
 public final class Assessments {
 
+  private static final int MOST = 20_000;
+  private static final Pattern NAME = Pattern.compile("[a-zA-Z0-9][a-zA-Z0-9 ._-]{0,62}");
+
   private final Db db;
+  private final Events events;
   private final Clock clock;
 
-  public Assessments(Db db, Clock clock) {
+  public Assessments(Db db, Events events, Clock clock) {
     this.db = db;
+    this.events = events;
     this.clock = clock;
   }
 
-  public AssessmentView add(AssessmentAdd asked) {
-    if (asked.machines() == null || asked.machines().isEmpty()) {
+  /** What a revision is computed from, all of it settled. */
+  record Basics(
+      AssessmentEntity entity,
+      AssumptionsView told,
+      Assumptions assumptions,
+      String book,
+      Offer offer,
+      FitnessYaml.Read rules,
+      Map<String, BigDecimal> hours,
+      List<String> ids) {}
+
+  public AssessmentView add(AssessmentAdd asked, String by) {
+    List<String> named = asked.machines() == null ? List.of() : asked.machines();
+    String filter = asked.filter() == null ? "" : asked.filter().strip();
+    if (named.isEmpty() == filter.isEmpty()) {
       throw ProblemException.invalid(
           "machines-missing",
-          "an assessment needs machines",
-          "name at least one: bargelane machine list");
+          named.isEmpty()
+              ? "an assessment needs machines"
+              : "machines are named and filtered at once",
+          "name machines, or give a filter: --filter \"label.app = lending\"");
     }
+    String name = asked.name() == null ? "" : asked.name().strip();
+    if (!name.isEmpty() && !NAME.matcher(name).matches()) {
+      throw ProblemException.invalid(
+          "name-malformed",
+          "'" + name + "' can't be the name of an assessment",
+          "use up to 63 letters, digits, blanks and . _ - and begin with a letter or digit");
+    }
+    AssessmentEntity entity = new AssessmentEntity();
+    entity.id = Ids.next("as");
+    entity.name = name.isEmpty() ? entity.id : name;
+    entity.filter = filter;
+    entity.machines = Json.text(named);
+    entity.madeBy = by;
+    entity.madeAt = clock.instant();
+    String book = asked.book() == null ? "" : asked.book();
+    AssumptionsView assumptions =
+        asked.assumptions() == null ? AssumptionsView.UNSAID : asked.assumptions();
+    Basics basics =
+        db.tx(
+            s -> {
+              if (!Db.list(s, Object.class, "from AssessmentEntity where name = ?1", entity.name)
+                  .isEmpty()) {
+                throw ProblemException.conflict(
+                    "assessment-exists",
+                    "there is an assessment '" + entity.name + "' already",
+                    "make a revision of it (bargelane assessment edit), or give another name");
+              }
+              if (asked.target() != null && !asked.target().isEmpty()) {
+                entity.targetSiteId = Sites.find(s, asked.target()).id;
+              }
+              return basics(s, entity, book, assumptions, AssumptionsView.UNSAID);
+            });
     return db.tx(
         s -> {
-          SiteEntity target = Sites.find(s, asked.target());
-          Inventory offered = Sites.inventory(target);
-          List<AssessedMachine> machines = new ArrayList<>();
-          BigDecimal total = BigDecimal.ZERO;
-          String currency = offered.sizes().isEmpty() ? "" : offered.sizes().get(0).currency();
-          for (String ref : asked.machines()) {
-            AssessedMachine m = assess(s, Machines.find(s, ref), offered);
-            machines.add(m);
-            total = total.add(m.monthly());
-          }
-          AssessmentEntity entity = new AssessmentEntity();
-          entity.id = Ids.next("as");
-          entity.targetSiteId = target.id;
-          entity.at = clock.instant();
-          AssessmentView view =
-              new AssessmentView(
-                  entity.id, target.name, "configured", entity.at, machines, total, currency);
-          entity.body = Json.text(view);
           s.persist(entity);
-          return view;
+          return store(s, basics, 1, by, "made");
         });
   }
 
-  private static AssessedMachine assess(Session s, MachineEntity machine, Inventory offered) {
-    MachineFacts facts = Json.read(machine.facts, MachineFacts.class);
-    Inventory source = Sites.inventory(s.find(SiteEntity.class, machine.siteId));
-    Optional<Inventory.Size> size = Sizing.cheapest(facts, offered.sizes());
-    List<Inventory.Storage> storages = new ArrayList<>();
-    facts
-        .disks()
-        .forEach(
-            d ->
-                Sizing.storageFor(source.storage(d.storage()), offered.storages())
-                    .ifPresent(storages::add));
-    if (size.isEmpty() || storages.size() < facts.disks().size()) {
-      Finding none =
-          new Finding(
-              Code.NO_SIZE_FITS,
-              facts.name(),
-              "no offered size has "
-                  + facts.cpus()
-                  + " processors and "
-                  + facts.memoryMib()
-                  + " MiB",
-              "ask the target's owner for a larger size, or choose one by hand",
-              Who.SITE_OWNER);
-      return new AssessedMachine(
-          facts.name(),
-          facts.cpus(),
-          facts.memoryMib(),
-          "",
-          0,
-          0,
-          BigDecimal.ZERO,
-          List.of(),
-          BigDecimal.ZERO,
-          "",
-          "",
-          Sites.views(List.of(none)));
-    }
-    Sizing.Choice c = Sizing.cost("configured", facts, size.get(), storages);
-    String derivation =
-        "of "
-            + offered.sizes().size()
-            + " sizes the cheapest with at least "
-            + facts.cpus()
-            + " processors and "
-            + facts.memoryMib()
-            + " MiB is "
-            + c.size()
-            + " at "
-            + size.get().pricePerHour()
-            + " an hour, times "
-            + Sizing.HOURS_A_MONTH
-            + " hours; disks at their class's price a GiB and month";
-    return new AssessedMachine(
-        facts.name(),
-        facts.cpus(),
-        facts.memoryMib(),
-        c.size(),
-        c.cpus(),
-        c.memoryMib(),
-        c.computeMonthly(),
-        c.disks().stream()
-            .map(d -> new DiskCostView(d.volume(), d.bytes(), d.storage(), d.monthly()))
-            .toList(),
-        c.monthly(),
-        c.currency(),
-        derivation,
-        List.of());
+  /** A new revision with other assumptions, other prices, or only what is known now. */
+  public AssessmentView revise(String ref, RevisionAdd asked, String by) {
+    Basics basics =
+        db.tx(
+            s -> {
+              AssessmentEntity entity = find(s, ref);
+              RevisionEntity former = revision(s, entity, 0);
+              AssessmentView was = Json.read(former.summary, AssessmentView.class);
+              return basics(
+                  s,
+                  entity,
+                  asked.book() == null ? was.book() : asked.book(),
+                  asked.assumptions() == null ? AssumptionsView.UNSAID : asked.assumptions(),
+                  was.assumptions());
+            });
+    return db.tx(
+        s -> {
+          // Two that revise at once wait here, and each gets its own number.
+          AssessmentEntity entity =
+              Optional.ofNullable(
+                      s.find(AssessmentEntity.class, basics.entity.id, LockMode.PESSIMISTIC_WRITE))
+                  .orElseThrow(() -> ProblemException.missing("assessment", ref));
+          int number = revision(s, entity, 0).number + 1;
+          return store(
+              s,
+              basics,
+              number,
+              by,
+              asked.why() == null || asked.why().isBlank() ? "" : asked.why().strip());
+        });
   }
 
-  public AssessmentView view(String id) {
+  Assessor assessor(Basics b) {
+    return new Assessor(db, b.assumptions, b.hours, b.rules, b.offer, today());
+  }
+
+  private LocalDate today() {
+    return LocalDate.ofInstant(clock.instant(), ZoneOffset.UTC);
+  }
+
+  private Basics basics(
+      Session s,
+      AssessmentEntity entity,
+      String book,
+      AssumptionsView asked,
+      AssumptionsView before) {
+    AssumptionsView told = Assumed.over(asked, before, today());
+    Assumptions assumptions = Assumed.core(told);
+    if (assumptions.until().isAfter(today())) {
+      throw Assumed.wrong(
+          "the window ends on " + assumptions.until() + ", which is to come",
+          "let it end today at the latest: only whole days of UTC count");
+    }
+    Offer offer = offer(s, entity, book);
+    Assumed.offered(assumptions, offer);
+    List<String> ids = ids(s, entity);
+    return new Basics(
+        entity, told, assumptions, book, offer, FitnessRules.all(s), hours(s, told), ids);
+  }
+
+  /** What a revision was computed from, to compute more from it. */
+  Basics again(Session s, AssessmentEntity entity, int number) {
+    RevisionEntity r = revision(s, entity, number);
+    AssessmentView was = Json.read(r.summary, AssessmentView.class);
+    return new Basics(
+        entity,
+        was.assumptions(),
+        Assumed.core(was.assumptions()),
+        was.book(),
+        Json.read(r.offer, Offer.class),
+        FitnessRules.all(s),
+        hours(s, was.assumptions()),
+        s.createNativeQuery(
+                "select machine_id from assessed_machine where assessment_id = ?1 and revision = ?2 order by 1",
+                String.class)
+            .setParameter(1, entity.id)
+            .setParameter(2, r.number)
+            .getResultList());
+  }
+
+  private Offer offer(Session s, AssessmentEntity entity, String book) {
+    Optional<SiteEntity> site =
+        Optional.ofNullable(entity.targetSiteId).map(id -> s.find(SiteEntity.class, id));
+    if (site.isEmpty() && book.isEmpty()) {
+      throw ProblemException.invalid(
+          "target-missing",
+          "an assessment needs a target",
+          "name a site (--target), or a price book that describes its sizes (--book)");
+    }
+    Optional<Inventory> inventory = site.map(Sites::inventory);
+    if (book.isEmpty()) {
+      Offer told = Offer.told(site.get().name, inventory.get());
+      if (told.sizes().isEmpty()) {
+        throw ProblemException.invalid(
+            "sizes-missing",
+            "site " + site.get().name + " offers no sizes and tells no prices",
+            "name a price book that describes sizes: bargelane book add");
+      }
+      long currencies =
+          inventory.get().sizes().stream().map(Inventory.Size::currency).distinct().count();
+      if (currencies > 1) {
+        throw ProblemException.invalid(
+            "currencies-mixed",
+            "site " + site.get().name + " tells prices in several currencies",
+            "write a price book in one of them: bargelane book add");
+      }
+      return told;
+    }
+    PriceBook prices = PriceBooks.find(s, book);
+    Offer offer = prices.offer(today(), inventory.filter(i -> !i.sizes().isEmpty()));
+    if (offer.sizes().isEmpty() || offer.storages().isEmpty()) {
+      throw ProblemException.invalid(
+          "prices-missing",
+          "price book "
+              + book
+              + " has no "
+              + (offer.sizes().isEmpty() ? "size" : "storage class")
+              + " that is "
+              + (site.isPresent() ? "offered by " + site.get().name + " and " : "described and ")
+              + "priced on "
+              + today(),
+          offer.notes().isEmpty()
+              ? "look at its dates: bargelane book show " + book
+              : String.join("; ", offer.notes()));
+    }
+    return offer;
+  }
+
+  private List<String> ids(Session s, AssessmentEntity entity) {
+    List<String> ids =
+        entity.filter.isEmpty()
+            ? new ArrayList<>(
+                new LinkedHashSet<>(
+                    Json.read(entity.machines, new TypeReference<List<String>>() {}).stream()
+                        .map(ref -> Machines.find(s, ref).id)
+                        .toList()))
+            : Machines.ids(s, "(" + entity.filter + ") and not vanished");
+    if (ids.isEmpty()) {
+      throw ProblemException.invalid(
+          "selection-empty",
+          "no machine is chosen by '" + entity.filter + "'",
+          "try it: bargelane machine list --filter \"" + entity.filter + "\"");
+    }
+    if (ids.size() > MOST) {
+      throw ProblemException.invalid(
+          "selection-large",
+          ids.size() + " machines are chosen, more than " + MOST,
+          "make several assessments");
+    }
+    return ids;
+  }
+
+  /** Of several rules that choose a machine the first counts. */
+  private static Map<String, BigDecimal> hours(Session s, AssumptionsView told) {
+    Map<String, BigDecimal> hours = new HashMap<>();
+    for (AssumptionsView.Uptime u : told.uptimes()) {
+      if (u == null || u.filter() == null || u.filter().isBlank() || u.hoursAWeek() == null) {
+        throw Assumed.wrong("an uptime has no filter or no hours", "give both");
+      }
+      if (u.hoursAWeek().signum() <= 0 || u.hoursAWeek().compareTo(Assumptions.ALL_HOURS) > 0) {
+        throw Assumed.wrong(
+            "the uptime " + u.hoursAWeek() + " of '" + u.filter() + "' is not above 0, up to 168",
+            "give hours a week");
+      }
+      for (String id : Machines.ids(s, u.filter())) {
+        hours.putIfAbsent(id, u.hoursAWeek());
+      }
+    }
+    return hours;
+  }
+
+  /** Assesses, and stores what is found while it is found; all of it in one transaction. */
+  private AssessmentView store(Session s, Basics b, int number, String by, String why) {
+    RevisionEntity revision = new RevisionEntity();
+    revision.assessmentId = b.entity.id;
+    revision.number = number;
+    revision.madeBy = by;
+    revision.madeAt = clock.instant();
+    revision.why = why;
+    revision.assumptions = Json.text(b.told);
+    revision.offer = Json.text(b.offer);
+    revision.summary = "{}";
+    s.persist(revision);
+    s.flush();
+    Summary sums = new Summary(b.offer.today());
+    assessor(b)
+        .assess(
+            b.ids,
+            a -> {
+              sums.add(a);
+              return Rows.Line.of(a, b.offer.today());
+            },
+            lines -> Rows.store(s, b.entity.id, number, lines));
+    if (sums.count() == 0) {
+      throw ProblemException.invalid(
+          "selection-empty", "the chosen machines went away while they were read", "try it again");
+    }
+    AssessmentView view = summary(s, b, sums, revision);
+    revision.summary = Json.text(view);
+    events.tell(
+        s,
+        "assessment",
+        b.entity.id,
+        "",
+        by + " assessed " + sums.count() + " machines: " + b.entity.name + ", revision " + number,
+        null);
+    return view;
+  }
+
+  private static AssessmentView summary(Session s, Basics b, Summary sums, RevisionEntity r) {
+    List<String> notes = new ArrayList<>(b.offer.notes());
+    if (sums.unmeasured() > 0) {
+      notes.add(
+          sums.unmeasured()
+              + " machines were not measured in the window: observed is as configured for them");
+    }
+    notes.add("disks are not measured one by one: a machine's are shared out by capacity");
+    return new AssessmentView(
+        b.entity.id,
+        b.entity.name,
+        b.entity.targetSiteId == null ? "" : s.find(SiteEntity.class, b.entity.targetSiteId).name,
+        b.book,
+        b.entity.filter,
+        Json.read(b.entity.machines, new TypeReference<List<String>>() {}),
+        r.number,
+        r.number,
+        r.madeAt,
+        r.madeBy,
+        r.why,
+        b.told,
+        b.offer.currency(),
+        b.offer.source(),
+        b.rules.fitness().version(),
+        sums.count(),
+        sums.basis(Basis.CONFIGURED),
+        sums.basis(Basis.OBSERVED),
+        sums.verdicts(),
+        sums.reasons(),
+        sums.costs(),
+        sums.today(),
+        sums.todayKnown(),
+        sums.waiting(),
+        notes);
+  }
+
+  static AssessedRow row(Assessed a, Map<String, BigDecimal> today) {
+    Sized c = a.configured();
+    Sized o = a.observed();
+    return new AssessedRow(
+        a.subject().id(),
+        a.subject().facts().name(),
+        a.subject().facts().cpus(),
+        a.subject().facts().memoryMib(),
+        a.verdict().text(),
+        a.way(),
+        c.size().map(SizeOffer::id).orElse(""),
+        c.monthly().orElse(null),
+        o.size().map(SizeOffer::id).orElse(""),
+        o.monthly().orElse(null),
+        today.get(a.subject().facts().name().toLowerCase(Locale.ROOT)),
+        Summary.above(o),
+        Summary.codes(a),
+        !a.warnings().isEmpty(),
+        "",
+        false);
+  }
+
+  static AssessmentEntity find(Session s, String ref) {
+    return Db.first(
+            s, AssessmentEntity.class, "from AssessmentEntity where id = ?1 or name = ?1", ref)
+        .orElseThrow(() -> ProblemException.missing("assessment", ref));
+  }
+
+  /** A revision by its number; the newest for 0. */
+  static RevisionEntity revision(Session s, AssessmentEntity entity, int number) {
+    return Db.first(
+            s,
+            RevisionEntity.class,
+            "from RevisionEntity where assessmentId = ?1 and (number = ?2 or ?2 = 0) order by number desc",
+            entity.id,
+            number)
+        .orElseThrow(
+            () ->
+                new ProblemException(
+                    404,
+                    "revision-unknown",
+                    "assessment " + entity.name + " has no revision " + number,
+                    "list them: bargelane assessment show " + entity.name));
+  }
+
+  static AssessmentView view(Session s, AssessmentEntity entity, int number) {
+    AssessmentView v = Json.read(revision(s, entity, number).summary, AssessmentView.class);
+    int newest = number == 0 ? v.revision() : revision(s, entity, 0).number;
+    return new AssessmentView(
+        v.id(),
+        v.name(),
+        v.target(),
+        v.book(),
+        v.filter(),
+        v.machines(),
+        v.revision(),
+        newest,
+        v.at(),
+        v.by(),
+        v.why(),
+        v.assumptions(),
+        v.currency(),
+        v.prices(),
+        v.rules(),
+        v.count(),
+        v.configured(),
+        v.observed(),
+        v.verdicts(),
+        v.reasons(),
+        v.costs(),
+        v.today(),
+        v.todayKnown(),
+        v.waiting(),
+        v.notes());
+  }
+
+  public AssessmentView view(String ref, int number) {
+    return db.tx(s -> view(s, find(s, ref), number));
+  }
+
+  /** All revisions of one, the newest first. */
+  public List<AssessmentView> revisions(String ref) {
     return db.tx(
         s ->
-            Json.read(
-                Optional.ofNullable(s.find(AssessmentEntity.class, id))
-                    .orElseThrow(() -> ProblemException.missing("assessment", id))
-                    .body,
-                AssessmentView.class));
+            Db.list(
+                    s,
+                    RevisionEntity.class,
+                    "from RevisionEntity where assessmentId = ?1 order by number desc",
+                    find(s, ref).id)
+                .stream()
+                .map(r -> Json.read(r.summary, AssessmentView.class))
+                .toList());
   }
 
+  /** The newest revision of each, the newest first. */
   public List<AssessmentView> list() {
     return db.tx(
         s ->
-            Db.list(s, AssessmentEntity.class, "from AssessmentEntity order by at desc").stream()
-                .map(a -> Json.read(a.body, AssessmentView.class))
+            Db.list(
+                    s,
+                    RevisionEntity.class,
+                    "from RevisionEntity r where number = (select max(x.number) from RevisionEntity x"
+                        + " where x.assessmentId = r.assessmentId) order by madeAt desc")
+                .stream()
+                .map(r -> Json.read(r.summary, AssessmentView.class))
                 .toList());
+  }
+
+  /** Removes one whose sizes nobody accepted. */
+  public void remove(String ref, String by) {
+    db.run(
+        s -> {
+          AssessmentEntity entity = find(s, ref);
+          List<String> accepted =
+              Db.list(
+                  s,
+                  String.class,
+                  "select m.name from SizeChoiceEntity c join MachineEntity m on m.id = c.machineId"
+                      + " where c.assessmentId = ?1 order by m.name",
+                  entity.id);
+          if (!accepted.isEmpty()) {
+            throw ProblemException.conflict(
+                "assessment-in-use",
+                "the sizes of "
+                    + accepted.size()
+                    + " machines were accepted from "
+                    + entity.name
+                    + ": "
+                    + String.join(", ", accepted.subList(0, Math.min(5, accepted.size()))),
+                "accept others for them first");
+          }
+          s.remove(entity);
+          events.tell(
+              s, "assessment", entity.id, "", by + " removed the assessment " + entity.name, null);
+        });
+  }
+
+  /** Ids of those among named machines, in the order of their names. */
+  static Set<String> named(Session s, List<String> refs) {
+    Set<String> ids = new LinkedHashSet<>();
+    for (String ref : refs) {
+      MachineEntity m = Machines.find(s, ref);
+      ids.add(m.id);
+    }
+    return ids;
   }
 }

@@ -1,5 +1,6 @@
 package bargelane.service.db;
 
+import bargelane.service.usage.DigestMigration;
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import java.io.Closeable;
@@ -33,7 +34,7 @@ public final class Db implements Closeable {
     config.setMinimumIdle(3);
     config.setPoolName("bargelane");
     source = new HikariDataSource(config);
-    Flyway.configure().dataSource(source).load().migrate();
+    Flyway.configure().dataSource(source).javaMigrations(new DigestMigration()).load().migrate();
     Configuration hibernate = new Configuration();
     entities.forEach(hibernate::addAnnotatedClass);
     hibernate.getProperties().put("hibernate.connection.datasource", source);

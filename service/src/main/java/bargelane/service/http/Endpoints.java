@@ -22,6 +22,9 @@ public final class Endpoints {
     Object handle(Request request) throws Exception;
   }
 
+  /** An answer that is no JSON: a page or a list to keep. */
+  public record Document(String contentType, String text) {}
+
   /** One call. */
   public record Request(Context ctx, Caller caller, byte[] body) {
     public String path(String name) {

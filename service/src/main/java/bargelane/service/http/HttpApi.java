@@ -275,6 +275,10 @@ public final class HttpApi implements Closeable {
       ctx.status(204);
     } else if (body instanceof byte[] bytes) {
       ctx.status(status).contentType("application/octet-stream").result(bytes);
+    } else if (body instanceof Endpoints.Document document) {
+      ctx.status(status)
+          .contentType(document.contentType())
+          .result(document.text().getBytes(java.nio.charset.StandardCharsets.UTF_8));
     } else {
       ctx.status(status).contentType("application/json").result(utf8(body));
     }

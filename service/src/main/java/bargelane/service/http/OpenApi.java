@@ -17,6 +17,7 @@ import io.swagger.v3.oas.models.media.ArraySchema;
 import io.swagger.v3.oas.models.media.Content;
 import io.swagger.v3.oas.models.media.MediaType;
 import io.swagger.v3.oas.models.media.Schema;
+import io.swagger.v3.oas.models.media.StringSchema;
 import io.swagger.v3.oas.models.parameters.Parameter;
 import io.swagger.v3.oas.models.parameters.RequestBody;
 import io.swagger.v3.oas.models.responses.ApiResponse;
@@ -80,7 +81,12 @@ final class OpenApi {
       operation.requestBody(new RequestBody().content(json(schema(api, e.takes()))));
     }
     ApiResponse success = new ApiResponse().description("done");
-    if (e.gives() != Void.class) {
+    if (e.gives() == Endpoints.Document.class) {
+      success.content(
+          new Content()
+              .addMediaType("text/html", new MediaType().schema(new StringSchema()))
+              .addMediaType("text/csv", new MediaType().schema(new StringSchema())));
+    } else if (e.gives() != Void.class) {
       Schema<?> schema = schema(api, e.gives());
       success.content(json(e.list() ? new ArraySchema().items(schema) : schema));
     }

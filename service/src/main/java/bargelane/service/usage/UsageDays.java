@@ -39,7 +39,7 @@ final class UsageDays {
   /**
    * Adds samples to what is held. Days that are new are copied in (COPY in binary format,
    * PostgreSQL's documentation of COPY, "Binary Format"); the others are read, overlaid and
-   * replaced.
+   * replaced. Each day's digest goes with it.
    */
   static void add(Connection db, Map<Key, UsageDay> days) throws SQLException {
     if (days.isEmpty()) {
@@ -63,6 +63,8 @@ final class UsageDays {
     if (!fresh.isEmpty()) {
       copy(db, fresh);
     }
+    known.putAll(fresh);
+    UsageDigests.put(db, known);
   }
 
   /** Whoever else adds or folds days waits here, and then finds what was done. */

@@ -21,6 +21,7 @@ import bargelane.core.site.Inventory;
 import bargelane.core.wave.Exposure;
 import bargelane.core.wave.Gate;
 import bargelane.core.wave.Standing;
+import bargelane.service.assess.SizeChoices;
 import bargelane.service.db.Db;
 import bargelane.service.db.Json;
 import bargelane.service.event.Events;
@@ -214,7 +215,7 @@ public final class WaveViews {
     List<MemberView> members = new ArrayList<>();
     for (int i = 0; i < state.members.size(); i++) {
       members.add(
-          member(state, state.members.get(i), places.get(i), gates.get(state.members.get(i))));
+          member(s, state, state.members.get(i), places.get(i), gates.get(state.members.get(i))));
     }
     Optional<PassEntity> last =
         state.leg.flatMap(
@@ -269,15 +270,18 @@ public final class WaveViews {
   }
 
   private static MemberView member(
-      TowState state, MemberEntity m, Preflight.Result place, List<Gate.State> gates) {
+      Session s, TowState state, MemberEntity m, Preflight.Result place, List<Gate.State> gates) {
     Inventory away = Sites.inventory(state.away);
     Placement p = place.placement();
     Optional<Inventory.Size> size = away.size(m.size);
     List<Inventory.Storage> storages =
         p.storages().stream().flatMap(x -> away.storage(x).stream()).toList();
-    Optional<Sizing.Choice> cost =
+    Optional<BigDecimal> cost =
         size.filter(x -> storages.size() == p.storages().size())
-            .map(x -> Sizing.cost(m.sizeBasis, Plans.facts(state, m), x, storages));
+            .map(x -> Sizing.monthly(x, Plans.facts(state, m).disks(), storages));
+    List<Finding> notices =
+        new ArrayList<>(place.findings().stream().filter(f -> !f.blocks()).toList());
+    SizeChoices.stale(s, m.machineId, state.away.id, m.size).ifPresent(notices::add);
     List<GateView> views =
         gates.stream()
             .map(g -> new GateView(g.gate().word(), g.open(), Sites.views(g.shutBy())))
@@ -289,13 +293,14 @@ public final class WaveViews {
         m.rank,
         m.size,
         m.sizeBasis,
-        cost.map(Sizing.Choice::monthly).orElse((BigDecimal) null),
-        cost.map(Sizing.Choice::currency).orElse(""),
+        cost.orElse(null),
+        cost.isPresent() ? size.get().currency() : "",
         p.nics().stream().map(n -> new PlacedNicView(n.network(), n.address(), n.kept())).toList(),
         p.storages(),
         place.machine().disks().stream().mapToLong(Inventory.Disk::bytes).sum(),
         state.site(state.standing()).name,
         views,
+        Sites.views(notices),
         shut.map(GateView::gate).orElse(""),
         shut.map(g -> g.shutBy().get(0).remedy()).orElse(""));
   }

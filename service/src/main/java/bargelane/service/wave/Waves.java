@@ -1,5 +1,6 @@
 package bargelane.service.wave;
 
+import bargelane.api.AssessmentAccept;
 import bargelane.api.ConfirmRequest;
 import bargelane.api.CutoverRequest;
 import bargelane.api.FailoverRequest;
@@ -19,7 +20,7 @@ import bargelane.core.wave.Gate;
 import bargelane.core.wave.Timetable;
 import bargelane.service.Services;
 import bargelane.service.account.SettingEntity;
-import bargelane.service.assess.AssessmentEntity;
+import bargelane.service.assess.SizeChoices;
 import bargelane.service.db.Db;
 import bargelane.service.db.Ids;
 import bargelane.service.db.Json;
@@ -32,7 +33,6 @@ import bargelane.service.run.Runs;
 import bargelane.service.site.MachineEntity;
 import bargelane.service.site.Machines;
 import bargelane.service.site.Sites;
-import com.fasterxml.jackson.databind.JsonNode;
 import java.time.Duration;
 import java.util.HashSet;
 import java.util.List;
@@ -49,10 +49,12 @@ public final class Waves {
 
   private final Services services;
   private final WaveViews views;
+  private final SizeChoices sizes;
 
-  public Waves(Services services, WaveViews views) {
+  public Waves(Services services, WaveViews views, SizeChoices sizes) {
     this.services = services;
     this.views = views;
+    this.sizes = sizes;
   }
 
   public static WaveEntity find(Session s, String ref) {
@@ -191,8 +193,9 @@ public final class Waves {
     member.machineId = machine.id;
     member.name = machine.name;
     member.rank = asked.rank();
-    member.size = "";
-    member.sizeBasis = "";
+    Optional<SizeChoices.Accepted> size = SizeChoices.accepted(s, machine.id, lane.toSiteId);
+    member.size = size.map(SizeChoices.Accepted::size).orElse("");
+    member.sizeBasis = size.map(SizeChoices.Accepted::basis).orElse("");
     member.home =
         Json.text(
             new Berth(
@@ -229,42 +232,21 @@ public final class Waves {
   }
 
   /** Chooses a machine's size: by hand, or as an assessment found it. */
-  public void size(String ref, SizeChoice choice) {
+  public void size(String ref, SizeChoice choice, String by) {
+    if (choice.assessment() != null && !choice.assessment().isEmpty()) {
+      String target = state(ref).away.name;
+      services.db().run(s -> member(TowState.load(s, tow(s, find(s, ref)).id), choice.machine()));
+      sizes.accept(
+          choice.assessment(), target, new AssessmentAccept(0, "", List.of(choice.machine())), by);
+      return;
+    }
     services
         .db()
         .run(
             s -> {
               TowEntity tow = tow(s, find(s, ref));
               TowState state = TowState.load(s, tow.id);
-              MemberEntity member =
-                  state.members.stream()
-                      .filter(
-                          m ->
-                              m.name.equals(choice.machine())
-                                  || m.machineId.equals(choice.machine()))
-                      .findFirst()
-                      .orElseThrow(() -> ProblemException.missing("machine", choice.machine()));
-              if (choice.assessment() != null && !choice.assessment().isEmpty()) {
-                AssessmentEntity a =
-                    Optional.ofNullable(s.find(AssessmentEntity.class, choice.assessment()))
-                        .orElseThrow(
-                            () -> ProblemException.missing("assessment", choice.assessment()));
-                for (JsonNode m : Json.object(a.body).path("machines")) {
-                  if (m.path("machine").asText().equals(member.name)
-                      && !m.path("size").asText().isEmpty()) {
-                    member.size = m.path("size").asText();
-                    member.sizeBasis = a.id;
-                    return;
-                  }
-                }
-                throw ProblemException.invalid(
-                    "size-not-found",
-                    "assessment " + a.id + " holds no size for " + member.name,
-                    "assess it: bargelane assessment add --target "
-                        + state.away.name
-                        + " "
-                        + member.name);
-              }
+              MemberEntity member = member(state, choice.machine());
               Inventory away = Sites.inventory(state.away);
               if (away.size(String.valueOf(choice.size())).isEmpty()) {
                 throw ProblemException.invalid(
@@ -275,6 +257,13 @@ public final class Waves {
               member.size = choice.size();
               member.sizeBasis = "by hand";
             });
+  }
+
+  private static MemberEntity member(TowState state, String machine) {
+    return state.members.stream()
+        .filter(m -> m.name.equals(machine) || m.machineId.equals(machine))
+        .findFirst()
+        .orElseThrow(() -> ProblemException.missing("machine", machine));
   }
 
   // ---- work

@@ -1,0 +1,117 @@
+package bargelane.service.usage;
+
+import bargelane.core.usage.LoadProfile;
+import bargelane.core.usage.UsageDay;
+import bargelane.core.usage.UsageDigest;
+import bargelane.service.usage.UsageDays.Key;
+import java.sql.Connection;
+import java.sql.Date;
+import java.sql.PreparedStatement;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.time.LocalDate;
+import java.util.Collection;
+import java.util.HashMap;
+import java.util.Map;
+import org.postgresql.PGStatement;
+
+/** Digests of machines' days in the database. */
+public final class UsageDigests {
+
+  /** Machine-days that are digested at once: 9 KiB each. */
+  private static final int BLOCK = 2000;
+
+  private UsageDigests() {}
+
+  /** Puts the digests of days in place of those that are held. */
+  static void put(Connection db, Map<Key, UsageDay> days) throws SQLException {
+    String[] machines = new String[days.size()];
+    Date[] dates = new Date[days.size()];
+    byte[][] packed = new byte[days.size()][];
+    int n = 0;
+    for (Map.Entry<Key, UsageDay> e : days.entrySet()) {
+      machines[n] = e.getKey().machine();
+      dates[n] = Date.valueOf(e.getKey().day());
+      packed[n++] = UsageDigest.pack(e.getValue());
+    }
+    try (PreparedStatement put =
+        db.prepareStatement(
+            "insert into usage_digest select * from unnest(?::text[], ?::date[], ?::bytea[])"
+                + " on conflict (machine_id, day) do update set packed = excluded.packed")) {
+      put.setArray(1, db.createArrayOf("text", machines));
+      put.setArray(2, db.createArrayOf("date", dates));
+      put.setArray(3, db.createArrayOf("bytea", packed));
+      put.executeUpdate();
+    }
+  }
+
+  /** Digests days that were stored before there were digests. */
+  public static void catchUp(Connection db) throws SQLException {
+    int done;
+    do {
+      Map<Key, UsageDay> days = new HashMap<>();
+      try (PreparedStatement select =
+          db.prepareStatement(
+              "select machine_id, day, d.packed from usage_day d left join usage_digest g"
+                  + " using (machine_id, day) where g.packed is null limit "
+                  + BLOCK)) {
+        try (ResultSet rows = select.executeQuery()) {
+          while (rows.next()) {
+            days.put(
+                new Key(rows.getString(1), rows.getObject(2, LocalDate.class)),
+                UsageDay.unpack(rows.getBytes(3)));
+          }
+        }
+      }
+      done = days.size();
+      put(db, days);
+    } while (done == BLOCK);
+  }
+
+  /** Reads the profiles of many machines over one window; a statement that is used again. */
+  public static final class Reader implements AutoCloseable {
+
+    private final Connection db;
+    private final PreparedStatement select;
+    private final LocalDate from;
+    private final int days;
+
+    /**
+     * @param days whole days from {@code from} on
+     */
+    public Reader(Connection db, LocalDate from, int days) throws SQLException {
+      this.db = db;
+      this.from = from;
+      this.days = days;
+      select =
+          db.prepareStatement(
+              "select machine_id, day, packed from usage_digest"
+                  + " where machine_id = any(?) and day >= ? and day < ?");
+      // Bytes as bytes from the first time on, and not as digits.
+      select.unwrap(PGStatement.class).setPrepareThreshold(-1);
+    }
+
+    /** The profiles of those machines that have any sample in the window. */
+    public Map<String, LoadProfile> profiles(Collection<String> machines) throws SQLException {
+      Map<String, Map<LocalDate, byte[]>> digests = new HashMap<>();
+      select.setArray(1, db.createArrayOf("text", machines.toArray()));
+      select.setObject(2, from);
+      select.setObject(3, from.plusDays(days));
+      try (ResultSet rows = select.executeQuery()) {
+        while (rows.next()) {
+          digests
+              .computeIfAbsent(rows.getString(1), m -> new HashMap<>())
+              .put(rows.getObject(2, LocalDate.class), rows.getBytes(3));
+        }
+      }
+      Map<String, LoadProfile> profiles = new HashMap<>();
+      digests.forEach((machine, all) -> profiles.put(machine, new LoadProfile(from, days, all)));
+      return profiles;
+    }
+
+    @Override
+    public void close() throws SQLException {
+      select.close();
+    }
+  }
+}
