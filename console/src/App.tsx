@@ -9,6 +9,10 @@ import { ApiProblem, get, post, remember, type WaveCard } from './api';
 import { useLive } from './live';
 import { Status } from './parts/Status';
 import { Trouble } from './parts/Trouble';
+import { AssessedMachinePage } from './pages/AssessedMachinePage';
+import { AssessmentPage } from './pages/AssessmentPage';
+import { AssessmentsPage } from './pages/AssessmentsPage';
+import { ComparisonPage } from './pages/ComparisonPage';
 import { MachinePage } from './pages/MachinePage';
 import { MachinesPage } from './pages/MachinesPage';
 import { OverviewPage } from './pages/OverviewPage';
@@ -38,6 +42,9 @@ function Bar({ onSignOut }: { onSignOut: () => void }) {
         </NavLink>
         <NavLink to="/machines" style={linked}>
           Machines
+        </NavLink>
+        <NavLink to="/assessments" style={linked}>
+          Assessments
         </NavLink>
         {(waves.data ?? []).map((w) => (
           <NavLink key={w.id} to={`/waves/${w.name}`} style={linked}>
@@ -86,6 +93,10 @@ export function App() {
           <Route path="/sites/:site" element={<SitePage />} />
           <Route path="/machines" element={<MachinesPage />} />
           <Route path="/machines/:machine" element={<MachinePage />} />
+          <Route path="/assessments" element={<AssessmentsPage />} />
+          <Route path="/assessments/:name" element={<AssessmentPage />} />
+          <Route path="/assessments/:name/comparison" element={<ComparisonPage />} />
+          <Route path="/assessments/:name/machines/:machine" element={<AssessedMachinePage />} />
           <Route path="/waves/:name" element={<WavePage />} />
           <Route
             path="*"

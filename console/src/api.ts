@@ -6,7 +6,7 @@ export interface Gate { gate: string; open: boolean; shutBy: Finding[] }
 export interface Member {
   machine: string; name: string; rank: number; size: string; sizeBasis: string; monthly: number | null; currency: string;
   nics: { network: string; address: string; kept: boolean }[]; storages: string[]; bytes: number; stands: string;
-  gates: Gate[]; nextGate: string; nextAction: string;
+  gates: Gate[]; notices: Finding[]; nextGate: string; nextAction: string;
 }
 export interface Pass {
   id: string; run: string; number: number; kind: string; state: string; asOf: string | null; startedAt: string; endedAt: string | null;
@@ -89,6 +89,42 @@ export interface Survey {
 }
 export interface LabelRule { id: string; filter: string; name: string; value: string; madeBy: string; madeAt: string; machines: number }
 export interface Tug { name: string; version: string; heardAt: string; passes: number }
+export interface Assumptions {
+  basis: string; percentile: number; days: number; until: string; sustainedHours: number; headroom: { cpu: number; memory: number; disk: number; network: number };
+  families: string[]; generations: string[]; zone: string; generationFactors: Record<string, number>; commitment: string; hoursAWeek: number;
+  uptimes: { filter: string; hoursAWeek: number }[]; discountPercent: number; ownLicences: string[]; growthPercent: number; horizonMonths: number;
+}
+export interface BasisSum { sized: number; unsized: number; monthly: number; horizon: number; above: number; aboveHours: number }
+export interface Count { what: string; machines: number }
+export interface Assessment {
+  id: string; name: string; target: string; book: string; filter: string; machines: string[]; revision: number; revisions: number; at: string; by: string; why: string;
+  assumptions: Assumptions; currency: string; prices: string; rules: string; count: number; configured: BasisSum; observed: BasisSum;
+  both: { machines: number; configured: number; observed: number }; verdicts: Count[]; reasons: Count[]; costs: { kind: string; configured: number; observed: number }[];
+  today: number; todayKnown: number; waiting: number; notes: string[];
+}
+export interface AssessedRow {
+  machineId: string; machine: string; cpus: number; memoryMib: number; verdict: string; way: string; configuredSize: string; configuredMonthly: number | null;
+  observedSize: string; observedMonthly: number | null; today: number | null; above: number; reasons: string[]; warned: boolean; accepted: string; stale: boolean;
+}
+export interface Sized {
+  basis: string; size: string; cpus: number; memoryMib: number; cpuLimit: number; demands: { load: string; unit: string; basis: string; measured: number; value: number; derivation: string }[];
+  disks: { volume: string; bytes: number; storage: string; derivation: string }[];
+  lines: { kind: string; what: string; of: string; quantity: number; unit: string; price: number; monthly: number; horizon: number; derivation: string }[];
+  monthly: number | null; horizon: number | null; waiting: number | null; aboveCpuSeconds: number; aboveMemorySeconds: number; findings: Finding[]; notes: string[]; considered: string[];
+}
+export interface AssessedMachine {
+  assessment: string; revision: number; row: AssessedRow; currency: string; configured: Sized; observed: Sized;
+  judgements: { finding: Finding; effect: string; rule: string; facts: string[]; source: string }[]; way: string; wayWhy: string; warnings: string[]; windowFrom: string; windowTo: string;
+}
+export interface Comparison {
+  former: Assessment; present: Assessment; basis: string; assumptions: { what: string; former: string; present: string }[];
+  machines: { machineId: string; machine: string; formerSize: string; presentSize: string; formerMonthly: number | null; presentMonthly: number | null; monthly: number | null; why: string[] }[];
+  differing: number; compared: number; onlyFormer: number; onlyPresent: number; monthly: number;
+}
+export interface WhatIfPoint { percentile: number; headroomPercent: number; commitment: string; hoursAWeek: number; monthly: number; above: number; aboveHours: number; unsized: number; edge: boolean }
+export interface WhatIf { assessment: string; revision: number; currency: string; machines: number; compared: number; points: WhatIfPoint[] }
+export interface PriceBook { id: string; name: string; currency: string; count: number; from: string; by: string; at: string }
+export interface FitnessRules { name: string; version: string; shipped: boolean; by: string; systems: number; rules: { id: string; code: string; effect: string; when: string[]; cause: string }[] }
 export interface Page<T> { items: T[]; total: number; page: number; size: number }
 
 /** What the service answered instead. */

@@ -109,3 +109,8 @@ export function csv(rows: (string | number)[][]): string {
   const cell = (value: string | number) => (/[",\r\n]/.test(String(value)) ? `"${String(value).replaceAll('"', '""')}"` : String(value));
   return rows.map((row) => row.map(cell).join(',') + '\r\n').join('');
 }
+
+/** An amount of money with its cents; a dash where there is none. */
+export function money(amount: number | null): string {
+  return amount === null ? '–' : amount.toLocaleString('en-GB', { minimumFractionDigits: 2, maximumFractionDigits: 2 });
+}

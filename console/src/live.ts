@@ -1,9 +1,9 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 
-const KINDS = ['run', 'step', 'pass', 'progress', 'point', 'proven', 'landed', 'settled', 'site', 'wave', 'refit', 'machine'];
+const KINDS = ['run', 'step', 'pass', 'progress', 'point', 'proven', 'landed', 'settled', 'site', 'wave', 'refit', 'machine', 'assessment'];
 /** After these, what only a scan or a person changes is read again too (queries whose meta says scanned). */
-const SCANNED = ['run', 'site', 'machine'];
+const SCANNED = ['run', 'site', 'machine', 'assessment'];
 const GATHER_MS = 120;
 
 /**

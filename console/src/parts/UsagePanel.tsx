@@ -14,7 +14,7 @@ import { Status } from './Status';
 import { Trouble } from './Trouble';
 
 const POINTS = 360;
-const METRICS: [string, string][] = [
+export const METRICS: [string, string][] = [
   ['cpu', 'Processors in use'],
   ['memory', 'Memory in use'],
   ['read-bytes', 'Disk bytes read'],
@@ -27,7 +27,7 @@ const METRICS: [string, string][] = [
 const DAYS = ['1', '7', '30', '45', '90', '365'];
 const PERCENTILES = ['50', '90', '95', '98', '99', '99.9', '100'];
 
-function Choice({ label, value, options, onChange }: { label: string; value: string; options: [string, string][]; onChange: (value: string) => void }) {
+export function Choice({ label, value, options, onChange }: { label: string; value: string; options: [string, string][]; onChange: (value: string) => void }) {
   return (
     <TextField select size="small" label={label} value={value} onChange={(e) => onChange(e.target.value)} sx={{ minWidth: 110 }}>
       {options.map(([key, text]) => (
@@ -39,9 +39,18 @@ function Choice({ label, value, options, onChange }: { label: string; value: str
   );
 }
 
-function Course({ metric, usage }: { metric: Metric; usage: Usage }) {
+/** A line that a machine's use is to be seen against. */
+export interface Limit { label: string; cpus: number; memoryBytes: number }
+
+function limitOf(metric: Metric, limit: Limit): number | null {
+  return metric.metric === 'cpu' ? limit.cpus : metric.metric === 'memory' ? limit.memoryBytes : null;
+}
+
+/** The course of a metric with its percentile, what is configured, and the limit of a size if one is given. */
+export function Course({ metric, usage, size }: { metric: Metric; usage: Usage; size?: Limit }) {
   const { palette } = useTheme();
-  const limit = metric.metric === 'cpu' ? usage.configured.cpus : metric.metric === 'memory' ? usage.configured.memoryBytes : null;
+  const limit = limitOf(metric, { label: '', ...usage.configured });
+  const ofSize = size === undefined ? null : limitOf(metric, size);
   const share = (value: number) => figure(value, metric.unit);
   const day = Date.parse(usage.to) - Date.parse(usage.from) < 3 * 86_400_000;
   return (
@@ -57,7 +66,7 @@ function Course({ metric, usage }: { metric: Metric; usage: Usage }) {
           tickNumber: 8,
         },
       ]}
-      yAxis={[{ min: 0, max: Math.max(metric.maximum, limit ?? 0) * 1.06, width: 76, valueFormatter: (v: number) => share(v), tickNumber: 5 }]}
+      yAxis={[{ min: 0, max: Math.max(metric.maximum, limit ?? 0, ofSize ?? 0) * 1.06, width: 76, valueFormatter: (v: number) => share(v), tickNumber: 5 }]}
       series={[
         { label: 'highest', data: metric.course.map((c) => c.maximum), curve: 'linear', showMark: false, color: palette.text.secondary, valueFormatter: (v) => (v === null ? 'not measured' : share(v)) },
         { label: 'mean', data: metric.course.map((c) => c.mean), curve: 'linear', showMark: false, area: true, color: palette.primary.main, valueFormatter: (v) => (v === null ? 'not measured' : share(v)) },
@@ -66,11 +75,12 @@ function Course({ metric, usage }: { metric: Metric; usage: Usage }) {
     >
       <ChartsReferenceLine y={metric.percentile} label={`P${usage.percentile} ${share(metric.percentile)}`} labelAlign="start" lineStyle={{ stroke: palette.error.main, strokeDasharray: '6 4' }} labelStyle={{ fill: palette.error.main, fontSize: 12 }} />
       {limit !== null && <ChartsReferenceLine y={limit} label={`configured ${share(limit)}`} labelAlign="end" lineStyle={{ stroke: palette.text.primary }} labelStyle={{ fill: palette.text.primary, fontSize: 12 }} />}
+      {ofSize !== null && <ChartsReferenceLine y={ofSize} label={`${size?.label} ${share(ofSize)}`} labelAlign="middle" lineStyle={{ stroke: palette.success.main, strokeWidth: 2 }} labelStyle={{ fill: palette.success.main, fontSize: 12 }} />}
     </LineChart>
   );
 }
 
-function Words({ metric, usage }: { metric: Metric; usage: Usage }) {
+export function Words({ metric, usage }: { metric: Metric; usage: Usage }) {
   const held = (100 * usage.held) / Math.max(1, usage.expected);
   return (
     <Box sx={{ display: 'flex', gap: 2.5, flexWrap: 'wrap', mt: 1 }}>

@@ -9,6 +9,9 @@ import java.util.List;
  * @param assumptions which differ
  * @param machines those that differ, the most costly difference first
  * @param differing how many there are
+ * @param compared machines that are in both sums
+ * @param onlyFormer machines that are in the former's sum alone
+ * @param monthly by how much those in both cost more a month
  */
 public record AssessmentComparison(
     AssessmentView former,
@@ -17,6 +20,9 @@ public record AssessmentComparison(
     List<Difference> assumptions,
     List<MachineDifference> machines,
     int differing,
+    int compared,
+    int onlyFormer,
+    int onlyPresent,
     BigDecimal monthly) {
 
   /** Something that is different. */

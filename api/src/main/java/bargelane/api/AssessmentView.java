@@ -41,6 +41,7 @@ public record AssessmentView(
     int count,
     BasisView configured,
     BasisView observed,
+    BothView both,
     List<CountView> verdicts,
     List<CountView> reasons,
     List<CostView> costs,
@@ -65,6 +66,9 @@ public record AssessmentView(
       BigDecimal horizon,
       int above,
       double aboveHours) {}
+
+  /** Months of the machines that are in the sums of both bases, so that these can be compared. */
+  public record BothView(int machines, BigDecimal configured, BigDecimal observed) {}
 
   /** How often something came up. */
   public record CountView(String what, int machines) {}

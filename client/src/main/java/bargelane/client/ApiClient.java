@@ -4,6 +4,7 @@ import bargelane.api.Problem;
 import com.fasterxml.jackson.databind.DeserializationFeature;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
+import com.fasterxml.jackson.databind.node.JsonNodeFactory;
 import com.fasterxml.jackson.datatype.jdk8.Jdk8Module;
 import com.fasterxml.jackson.datatype.jsr310.JavaTimeModule;
 import java.io.IOException;
@@ -25,6 +26,9 @@ public final class ApiClient {
           .registerModule(new JavaTimeModule())
           .registerModule(new Jdk8Module())
           .disable(com.fasterxml.jackson.databind.SerializationFeature.WRITE_DATES_AS_TIMESTAMPS)
+          // Money keeps its cents: 4394.80 stays that.
+          .enable(DeserializationFeature.USE_BIG_DECIMAL_FOR_FLOATS)
+          .setNodeFactory(JsonNodeFactory.withExactBigDecimals(true))
           .configure(DeserializationFeature.FAIL_ON_UNKNOWN_PROPERTIES, false);
 
   /** The service answered with a problem. */

@@ -334,8 +334,8 @@ final class AssessmentCommands {
           output,
           grid.path("points"),
           "",
-          of("PERCENTILE", p -> "P" + plain(p.path("percentile"))),
-          of("HEADROOM", p -> plain(p.path("headroomPercent")) + " %"),
+          of("PERCENTILE", p -> "P" + AssessmentPrinter.trim(p.path("percentile"))),
+          of("HEADROOM", p -> AssessmentPrinter.trim(p.path("headroomPercent")) + " %"),
           text("COMMITMENT", "commitment"),
           number("HOURS A WEEK", "hoursAWeek"),
           number(grid.path("currency").asText() + " A MONTH", "monthly"),
@@ -346,9 +346,11 @@ final class AssessmentCommands {
       if (output == Form.table) {
         out()
             .println(
-                "On the edge: no other choice here is both cheaper and less often above. Of "
+                "Of the "
+                    + grid.path("compared").asInt()
+                    + " machines that have a size at every choice, of "
                     + grid.path("machines").asInt()
-                    + " machines.");
+                    + ". On the edge: no other choice here is both cheaper and less often above.");
       }
       return 0;
     }

@@ -20,6 +20,12 @@ final class AssessmentPrinter {
     return String.format(Locale.ROOT, "%.1f", value);
   }
 
+  /** A number without zeros at its end, which is no money. */
+  static String trim(JsonNode n) {
+    String text = n.decimalValue().stripTrailingZeros().toPlainString();
+    return n.isNumber() ? text : plain(n);
+  }
+
   static String target(JsonNode a) {
     String target = a.path("target").asText();
     return target.isEmpty() ? "book " + a.path("book").asText() : target;
@@ -63,6 +69,13 @@ final class AssessmentPrinter {
         basis(observed, currency, horizon) + above(observed),
         "cost by",
         costs(a),
+        "compared",
+        plain(a.path("both").path("configured"))
+            + " configured, "
+            + plain(a.path("both").path("observed"))
+            + " observed, of the "
+            + a.path("both").path("machines").asInt()
+            + " machines that are in both",
         "today",
         a.path("todayKnown").asInt() == 0
             ? "not given"
@@ -145,7 +158,7 @@ final class AssessmentPrinter {
     JsonNode h = a.path("headroom");
     return a.path("basis").asText()
         + ", P"
-        + plain(a.path("percentile"))
+        + trim(a.path("percentile"))
         + " of "
         + a.path("days").asInt()
         + " days before "
@@ -153,21 +166,21 @@ final class AssessmentPrinter {
         + " and the busiest "
         + a.path("sustainedHours").asInt()
         + " h, headroom "
-        + plain(h.path("cpu"))
+        + trim(h.path("cpu"))
         + "/"
-        + plain(h.path("memory"))
+        + trim(h.path("memory"))
         + "/"
-        + plain(h.path("disk"))
+        + trim(h.path("disk"))
         + "/"
-        + plain(h.path("network"))
+        + trim(h.path("network"))
         + " %, "
-        + plain(a.path("hoursAWeek"))
+        + trim(a.path("hoursAWeek"))
         + " h a week, commitment "
         + a.path("commitment").asText()
         + ", discount "
-        + plain(a.path("discountPercent"))
+        + trim(a.path("discountPercent"))
         + " %, growth "
-        + plain(a.path("growthPercent"))
+        + trim(a.path("growthPercent"))
         + " %, own licences "
         + (a.path("ownLicences").isEmpty() ? "none" : join(a.path("ownLicences"), ", "));
   }
@@ -299,8 +312,22 @@ final class AssessmentPrinter {
     for (JsonNode n : s.path("notes")) {
       out.println("  note: " + n.asText());
     }
-    out.println("  sizes: " + join(s.path("considered"), "; "));
+    out.println("  chosen among: " + considered(s.path("considered")));
     findings(out, s.path("findings"));
+  }
+
+  /** Those that were passed over, and how many would have been dearer. */
+  private static String considered(JsonNode all) {
+    StringBuilder text = new StringBuilder();
+    int dearer = 0;
+    for (JsonNode one : all) {
+      if (one.asText().endsWith("dearer")) {
+        dearer++;
+      } else {
+        text.append(text.isEmpty() ? "" : "; ").append(one.asText());
+      }
+    }
+    return text + "; " + dearer + " more carry it and are dearer";
   }
 
   /** Two revisions side by side. */
@@ -335,7 +362,17 @@ final class AssessmentPrinter {
             + plain(x.path("monthly"))
             + " "
             + x.path("present").path("currency").asText()
-            + " a month");
+            + " a month, of the "
+            + x.path("compared").asInt()
+            + " machines that are in both sums");
+    if (x.path("onlyFormer").asInt() + x.path("onlyPresent").asInt() > 0) {
+      out.println(
+          "In one sum alone: "
+              + x.path("onlyFormer").asInt()
+              + " in the former, "
+              + x.path("onlyPresent").asInt()
+              + " in the latter");
+    }
     rows(
         out,
         Form.table,

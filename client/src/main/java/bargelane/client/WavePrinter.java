@@ -139,6 +139,15 @@ final class WavePrinter {
           break;
         }
       }
+      for (JsonNode notice : m.path("notices")) {
+        c.out()
+            .println(
+                m.path("name").asText()
+                    + ", note: "
+                    + notice.path("cause").asText()
+                    + " -> "
+                    + notice.path("remedy").asText());
+      }
     }
   }
 }

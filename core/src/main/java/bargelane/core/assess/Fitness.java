@@ -135,7 +135,7 @@ public record Fitness(String version, List<SystemRow> systems, List<Rule> rules,
   public record Judgement(
       Finding finding, Effect effect, String rule, List<String> facts, String source) {}
 
-  private static final Pattern PLACE = Pattern.compile("\\{([a-zA-Z.]+)\\}");
+  private static final Pattern PLACE = Pattern.compile("\\{([a-zA-Z0-9._/-]+)\\}");
 
   public Optional<SystemRow> system(String os) {
     return os.isBlank()

@@ -8,7 +8,8 @@ import java.util.List;
 /**
  * What the estate would cost, and how many machines would be above their size, for a grid of
  * choices. Machines are handed in one after the other, from any thread; what is asked of them is
- * what an assessment on the observed basis asks, by the same code.
+ * what an assessment on the observed basis asks, by the same code. Only machines that have a size
+ * at every choice are in the sums, so that choices can be compared.
  */
 public final class WhatIf {
 
@@ -19,10 +20,11 @@ public final class WhatIf {
   /**
    * What a choice leads to.
    *
-   * @param monthly of the machines that fit
-   * @param above machines that were above their size at some time of the window
+   * @param monthly of the machines that have a size at every choice
+   * @param machines all of them
+   * @param above machines of those that were above their size at some time of the window
    * @param aboveHours for how long, all machines together
-   * @param unsized machines that no size fits, or of which facts are missing; not in the cost
+   * @param unsized machines that have no size at this one
    */
   public record Point(
       Choice choice, BigDecimal monthly, int machines, int above, double aboveHours, int unsized) {}
@@ -32,7 +34,8 @@ public final class WhatIf {
   private final List<Choice> choices;
   private final List<Sizing> sizings;
   private final BigDecimal[] monthly;
-  private final int[] machines;
+  private int machines;
+  private int compared;
   private final int[] above;
   private final long[] aboveSeconds;
   private final int[] unsized;
@@ -60,7 +63,6 @@ public final class WhatIf {
             .toList();
     monthly = new BigDecimal[choices.size()];
     java.util.Arrays.fill(monthly, BigDecimal.ZERO.setScale(2));
-    machines = new int[choices.size()];
     above = new int[choices.size()];
     aboveSeconds = new long[choices.size()];
     unsized = new int[choices.size()];
@@ -68,37 +70,48 @@ public final class WhatIf {
 
   /** Takes one machine into account. */
   public void add(Subject machine) {
-    for (int i = 0; i < sizings.size(); i++) {
-      Sized sized = sizings.get(i).size(Basis.OBSERVED, machine);
-      synchronized (sizings.get(i)) {
-        machines[i]++;
-        if (sized.monthly().isPresent()) {
-          monthly[i] = monthly[i].add(sized.monthly().get());
-        } else {
+    Sized[] all = new Sized[sizings.size()];
+    boolean everywhere = true;
+    for (int i = 0; i < all.length; i++) {
+      all[i] = sizings.get(i).size(Basis.OBSERVED, machine);
+      everywhere &= all[i].monthly().isPresent();
+    }
+    synchronized (this) {
+      machines++;
+      compared += everywhere ? 1 : 0;
+      for (int i = 0; i < all.length; i++) {
+        Sized sized = all[i];
+        if (sized.monthly().isEmpty()) {
           unsized[i]++;
         }
-        if (sized.above()) {
-          above[i]++;
-          aboveSeconds[i] +=
-              Math.max(sized.aboveCpu().toSeconds(), sized.aboveMemory().toSeconds());
+        if (everywhere) {
+          monthly[i] = monthly[i].add(sized.monthly().get());
+          if (sized.above()) {
+            above[i]++;
+            aboveSeconds[i] +=
+                Math.max(sized.aboveCpu().toSeconds(), sized.aboveMemory().toSeconds());
+          }
         }
       }
     }
   }
 
-  public List<Point> points() {
+  /** Machines that are in the sums. */
+  public synchronized int compared() {
+    return compared;
+  }
+
+  public synchronized List<Point> points() {
     List<Point> points = new ArrayList<>();
-    for (int i = 0; i < choices.size(); i++) {
-      synchronized (sizings.get(i)) {
-        points.add(
-            new Point(
-                choices.get(i),
-                monthly[i],
-                machines[i],
-                above[i],
-                aboveSeconds[i] / 3600.0,
-                unsized[i]));
-      }
+    for (int i = 0; i < sizings.size(); i++) {
+      points.add(
+          new Point(
+              choices.get(i),
+              monthly[i],
+              machines,
+              above[i],
+              aboveSeconds[i] / 3600.0,
+              unsized[i]));
     }
     return points;
   }

@@ -48,6 +48,7 @@ public record Finding(Code code, String thing, String cause, String remedy, Who 
     DISK_SHARED(false),
     DISKS_TOO_MANY(true),
     LICENCE_NOT_CHOSEN(false),
+    LICENCE_TIED(false),
     SYSTEM_OUT_OF_SUPPORT(false),
     SYSTEM_SUPPORT_ENDS(false),
     SYSTEM_UNKNOWN(false),

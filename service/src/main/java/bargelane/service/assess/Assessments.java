@@ -116,7 +116,7 @@ public final class Assessments {
     return db.tx(
         s -> {
           s.persist(entity);
-          return store(s, basics, 1, by, "made");
+          return store(s, basics, 1, by, "");
         });
   }
 
@@ -356,6 +356,7 @@ public final class Assessments {
         sums.count(),
         sums.basis(Basis.CONFIGURED),
         sums.basis(Basis.OBSERVED),
+        sums.both(),
         sums.verdicts(),
         sums.reasons(),
         sums.costs(),
@@ -432,6 +433,7 @@ public final class Assessments {
         v.count(),
         v.configured(),
         v.observed(),
+        v.both(),
         v.verdicts(),
         v.reasons(),
         v.costs(),

@@ -28,6 +28,10 @@ public final class Comparisons {
 
   private static final int MOST = 500;
 
+  private static final String SIDES =
+      " from (select * from assessed_machine where assessment_id = ? and revision = ?) x full join"
+          + " (select * from assessed_machine where assessment_id = ? and revision = ?) y using (machine_id)";
+
   private final Db db;
 
   public Comparisons(Db db) {
@@ -60,11 +64,18 @@ public final class Comparisons {
           List<Difference> assumptions = assumptions(a, b);
           List<MachineDifference> machines = new ArrayList<>();
           int differing = s.doReturningWork(c -> machines(c, a, b, observed, most, machines));
-          BigDecimal monthly =
-              observed
-                  ? b.observed().monthly().subtract(a.observed().monthly())
-                  : b.configured().monthly().subtract(a.configured().monthly());
-          return new AssessmentComparison(a, b, basis, assumptions, machines, differing, monthly);
+          Sums sums = s.doReturningWork(c -> sums(c, a, b, observed));
+          return new AssessmentComparison(
+              a,
+              b,
+              basis,
+              assumptions,
+              machines,
+              differing,
+              sums.both,
+              sums.onlyFormer,
+              sums.onlyPresent,
+              sums.monthly);
         });
   }
 
@@ -118,6 +129,27 @@ public final class Comparisons {
     return n.isValueNode() ? n.asText() : n.toString();
   }
 
+  /** How many machines are priced on which side, and by how much those on both differ. */
+  private record Sums(int both, int onlyFormer, int onlyPresent, BigDecimal monthly) {}
+
+  private static Sums sums(Connection db, AssessmentView a, AssessmentView b, boolean observed)
+      throws SQLException {
+    try (PreparedStatement select =
+        db.prepareStatement(
+            ("select count(*) filter (where x.M is not null and y.M is not null),"
+                    + " count(*) filter (where x.M is not null and y.M is null),"
+                    + " count(*) filter (where x.M is null and y.M is not null),"
+                    + " coalesce(sum(y.M - x.M), 0)"
+                    + SIDES)
+                .replace(".M", observed ? ".observed_monthly" : ".configured_monthly"))) {
+      set(select, a, b);
+      try (ResultSet r = select.executeQuery()) {
+        r.next();
+        return new Sums(r.getInt(1), r.getInt(2), r.getInt(3), r.getBigDecimal(4));
+      }
+    }
+  }
+
   private static int machines(
       Connection db,
       AssessmentView a,
@@ -128,8 +160,7 @@ public final class Comparisons {
       throws SQLException {
     String of = observed ? "observed" : "configured";
     String both =
-        (" from (select * from assessed_machine where assessment_id = ? and revision = ?) x full join"
-                + " (select * from assessed_machine where assessment_id = ? and revision = ?) y using (machine_id)"
+        (SIDES
                 + " where x.BASIS_size is distinct from y.BASIS_size or x.BASIS_monthly is distinct from y.BASIS_monthly")
             .replace("BASIS", of);
     int differing;

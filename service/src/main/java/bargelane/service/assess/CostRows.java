@@ -159,8 +159,7 @@ public final class CostRows {
     String target = view.target().isEmpty() ? view.book() : view.target();
     boolean committed =
         l.kind() == CostLine.Kind.COMPUTE && !view.assumptions().commitment().equals("none");
-    String list = l.quantity().multiply(l.price()).toPlainString();
-    String contracted = l.quantity().multiply(l.price()).multiply(share).toPlainString();
+    BigDecimal list = l.quantity().multiply(l.price());
     return List.of(
         view.id(),
         view.name(),
@@ -174,14 +173,14 @@ public final class CostRows {
         l.what() + (l.of().isEmpty() ? "" : " for " + l.of()),
         "Usage-Based",
         committed ? "Committed" : "Standard",
-        l.quantity().toPlainString(),
+        plain(l.quantity()),
         l.unit(),
-        l.quantity().toPlainString(),
+        plain(l.quantity()),
         l.unit(),
-        l.price().toPlainString(),
-        l.price().multiply(share).toPlainString(),
-        list,
-        contracted,
+        plain(l.price()),
+        plain(l.price().multiply(share)),
+        plain(list),
+        plain(list.multiply(share)),
         l.monthly().toPlainString(),
         l.monthly().toPlainString(),
         target,
@@ -195,6 +194,10 @@ public final class CostRows {
         l.kind().text(),
         l.kind().text().toUpperCase(Locale.ROOT) + ":" + l.what(),
         committed ? view.assumptions().commitment() : "");
+  }
+
+  private static String plain(BigDecimal n) {
+    return n.stripTrailingZeros().toPlainString();
   }
 
   /** As FOCUS groups services (column ServiceCategory). */

@@ -75,7 +75,7 @@ public final class SizeChoices {
           Set<String> waves = new TreeSet<>();
           int accepted = 0;
           for (Line line : lines(s, entity, revision, basis)) {
-            if (!chosen.isEmpty() && !chosen.remove(line.machine)) {
+            if (!named.isEmpty() && !chosen.remove(line.machine)) {
               continue;
             }
             if (line.size.isEmpty()) {

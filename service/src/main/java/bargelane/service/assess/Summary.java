@@ -1,6 +1,7 @@
 package bargelane.service.assess;
 
 import bargelane.api.AssessmentView.BasisView;
+import bargelane.api.AssessmentView.BothView;
 import bargelane.api.AssessmentView.CostView;
 import bargelane.api.AssessmentView.CountView;
 import bargelane.core.assess.Assessed;
@@ -61,6 +62,9 @@ final class Summary {
   private int todayKnown;
   private int unmeasured;
   private int count;
+  private int both;
+  private BigDecimal bothConfigured = NOTHING;
+  private BigDecimal bothObserved = NOTHING;
 
   /**
    * @param todays what machines cost where they are, by their name in lower case
@@ -73,6 +77,11 @@ final class Summary {
     count++;
     configured.add(a.configured());
     observed.add(a.observed());
+    if (a.configured().monthly().isPresent() && a.observed().monthly().isPresent()) {
+      both++;
+      bothConfigured = bothConfigured.add(a.configured().monthly().get());
+      bothObserved = bothObserved.add(a.observed().monthly().get());
+    }
     verdicts.merge(a.verdict(), 1, Integer::sum);
     codes(a).forEach(c -> reasons.merge(c, 1, Integer::sum));
     waiting = waiting.add(a.observed().waiting().orElse(NOTHING));
@@ -111,6 +120,10 @@ final class Summary {
     Sums s = basis == Basis.OBSERVED ? observed : configured;
     return new BasisView(
         s.sized, count - s.sized, s.monthly, s.horizon, s.above, s.aboveSeconds / 3600.0);
+  }
+
+  synchronized BothView both() {
+    return new BothView(both, bothConfigured, bothObserved);
   }
 
   synchronized List<CountView> verdicts() {

@@ -64,6 +64,7 @@ public final class WhatIfs {
         db.tx(s -> Assessments.revision(s, basics.entity(), asked.revision()).number),
         basics.offer().currency(),
         points.get(0).machines(),
+        grid.compared(),
         points.stream().map(p -> view(p, points)).toList());
   }
 
@@ -85,12 +86,9 @@ public final class WhatIfs {
         all.stream().noneMatch(o -> better(o, p)));
   }
 
-  /** As many machines priced, and neither dearer nor more often above, and one of both truly. */
+  /** Neither dearer nor more often above, and one of both truly. */
   private static boolean better(WhatIf.Point a, WhatIf.Point than) {
     int price = a.monthly().compareTo(than.monthly());
-    return a.unsized() <= than.unsized()
-        && price <= 0
-        && a.above() <= than.above()
-        && (price < 0 || a.above() < than.above());
+    return price <= 0 && a.above() <= than.above() && (price < 0 || a.above() < than.above());
   }
 }
