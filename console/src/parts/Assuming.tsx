@@ -104,14 +104,14 @@ export function Assuming({ a, onMade }: { a: Assessment; onMade: () => void }) {
           ['observed', 'observed'],
           ['configured', 'configured'],
         ])}
-        {field('percentile', 'Percentile')}
+        {field('percentile', 'Percentile', 98)}
         {field('days', 'Days')}
         {field('until', 'Before', 140, 'date')}
-        {field('sustained', 'Busiest hours')}
+        {field('sustained', 'Busiest hours', 120)}
         {field('cpu', 'CPU + %')}
-        {field('memory', 'Memory + %')}
+        {field('memory', 'Memory + %', 110)}
         {field('disk', 'Disk + %')}
-        {field('network', 'Network + %')}
+        {field('network', 'Network + %', 114)}
         {field('families', 'Families', 140, 'text')}
         {field('generations', 'Generations', 110, 'text')}
         {field('zone', 'Zone', 100, 'text')}
@@ -120,10 +120,10 @@ export function Assuming({ a, onMade }: { a: Assessment; onMade: () => void }) {
           ['1 year', '1 year'],
           ['3 years', '3 years'],
         ])}
-        {field('hours', 'Hours a week', 104)}
+        {field('hours', 'Hours a week', 118)}
         {field('discount', 'Discount %')}
         {field('own', 'Own licences', 170, 'text')}
-        {field('growth', 'Growth % a year', 116)}
+        {field('growth', 'Growth % a year', 140)}
         {field('horizon', 'Months')}
         {choice('book', 'Prices', [['', 'as the target tells'], ...(books.data ?? []).map((b): [string, string] => [b.name, b.name]), ...(a.book !== '' && !(books.data ?? []).some((b) => b.name === a.book) ? [[a.book, a.book] as [string, string]] : [])], 190)}
         {field('why', 'Why', 240, 'text')}

@@ -1,5 +1,6 @@
 package bargelane.core.assess;
 
+import bargelane.core.usage.Coverage;
 import bargelane.core.usage.Load;
 import bargelane.core.usage.LoadProfile;
 import bargelane.core.usage.LoadProfile.Stretch;
@@ -13,8 +14,13 @@ import java.util.Map;
  *
  * @param busiest the busiest hours on end of each load
  * @param warnings what a reader of figures from the window must know
+ * @param thin whether less than nine tenths of the window, less than a week, or no month's turn is
+ *     held
  */
-public record Use(LoadProfile profile, Map<Load, Stretch> busiest, List<String> warnings) {
+public record Use(
+    LoadProfile profile, Map<Load, Stretch> busiest, List<String> warnings, boolean thin) {
+
+  private static final double MOST_OF_IT = 0.9;
 
   /** Less than a week shows no week's cycle, and is no base for a size. */
   private static final int LEAST = 7 * UsageDay.SLOTS;
@@ -28,7 +34,12 @@ public record Use(LoadProfile profile, Map<Load, Stretch> busiest, List<String> 
               ? new Stretch(java.time.Instant.EPOCH, 0)
               : profile.busiest(load, sustainedHours));
     }
-    return new Use(profile, busiest, profile.coverage().warnings());
+    Coverage c = profile.coverage();
+    return new Use(
+        profile,
+        busiest,
+        c.warnings(),
+        c.held() < LEAST || c.share() < MOST_OF_IT || !c.monthsTurn());
   }
 
   /** Whether enough of a load was measured to size by. */

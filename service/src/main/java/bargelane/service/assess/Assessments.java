@@ -12,6 +12,7 @@ import bargelane.core.assess.Offer;
 import bargelane.core.assess.Offer.SizeOffer;
 import bargelane.core.assess.PriceBook;
 import bargelane.core.assess.Sized;
+import bargelane.core.assess.Use;
 import bargelane.core.site.Inventory;
 import bargelane.service.db.Db;
 import bargelane.service.db.Ids;
@@ -333,8 +334,8 @@ public final class Assessments {
     List<String> notes = new ArrayList<>(b.offer.notes());
     if (sums.unmeasured() > 0) {
       notes.add(
-          sums.unmeasured()
-              + " machines were not measured in the window: observed is as configured for them");
+          (sums.unmeasured() == 1 ? "one machine was" : sums.unmeasured() + " machines were")
+              + " not measured in the window: observed is as configured there");
     }
     notes.add("disks are not measured one by one: a machine's are shared out by capacity");
     return new AssessmentView(
@@ -383,7 +384,7 @@ public final class Assessments {
         today.get(a.subject().facts().name().toLowerCase(Locale.ROOT)),
         Summary.above(o),
         Summary.codes(a),
-        !a.warnings().isEmpty(),
+        a.subject().use().map(Use::thin).orElse(true),
         "",
         false);
   }
