@@ -106,6 +106,7 @@ export interface AssessedRow {
   machineId: string; machine: string; cpus: number; memoryMib: number; verdict: string; way: string; configuredSize: string; configuredMonthly: number | null;
   observedSize: string; observedMonthly: number | null; today: number | null; above: number; reasons: string[]; warned: boolean; accepted: string; stale: boolean;
 }
+export interface MachineAssessment { assessment: string; revision: number; target: string; book: string; at: string; basis: string; currency: string; row: AssessedRow }
 export interface Sized {
   basis: string; size: string; cpus: number; memoryMib: number; cpuLimit: number; demands: { load: string; unit: string; basis: string; measured: number; value: number; derivation: string }[];
   disks: { volume: string; bytes: number; storage: string; derivation: string }[];

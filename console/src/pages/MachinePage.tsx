@@ -9,6 +9,7 @@ import { useState, type ReactNode } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
 import { get, post, type Machine } from '../api';
 import { moment, size } from '../format';
+import { Assessed } from '../parts/Assessed';
 import { Changes } from '../parts/Changes';
 import { Panel } from '../parts/Panel';
 import { Power } from '../parts/Power';
@@ -114,6 +115,7 @@ export function MachinePage() {
         <Labels machine={m} />
       </Panel>
       <UsagePanel machine={m.id} />
+      <Assessed machine={m.id} />
       <Talks machine={m} />
       <Panel title="Disks" note={size(m.disks.reduce((sum, d) => sum + d.bytes, 0))}>
         <Rows

@@ -95,6 +95,13 @@ function Flights({ wave }: { wave: Wave }) {
         </Typography>
         <Findings findings={gate?.shutBy ?? []} none="Nothing keeps it shut." />
       </Box>
+      {wave.machines.flatMap((m) =>
+        m.notices.map((n) => (
+          <Box key={m.machine + n.code} sx={{ mt: 0.5 }}>
+            <Status tone="waiting" wrap>{`${m.name}: ${n.cause}. Next: ${n.remedy}`}</Status>
+          </Box>
+        )),
+      )}
     </Panel>
   );
 }

@@ -61,7 +61,7 @@ public final class Bench {
   public static void main(String[] args) throws Exception {
     List<String> parts =
         args.length == 0
-            ? List.of("passes", "hosts", "machines", "discovery", "sources")
+            ? List.of("passes", "hosts", "machines", "discovery", "sources", "assessment")
             : List.of(args);
     for (String part : parts) {
       switch (part) {
@@ -70,9 +70,12 @@ public final class Bench {
         case "machines" -> MachineBench.run();
         case "discovery" -> DiscoveryBench.run();
         case "sources" -> SourcesBench.run();
+        case "assessment" -> AssessmentBench.run();
         default -> {
           System.err.println(
-              "'" + part + "' is not measured; passes, hosts, machines, discovery and sources are");
+              "'"
+                  + part
+                  + "' is not measured; passes, hosts, machines, discovery, sources and assessment are");
           System.exit(2);
         }
       }
@@ -297,7 +300,7 @@ public final class Bench {
             + " times the blocks");
   }
 
-  private static long peak(long pid) throws IOException {
+  static long peak(long pid) throws IOException {
     for (String line : Files.readAllLines(Path.of("/proc/" + pid + "/status"))) {
       if (line.startsWith("VmHWM:")) {
         return Long.parseLong(line.replaceAll("[^0-9]", "")) * 1024;
@@ -318,7 +321,7 @@ public final class Bench {
     return String.format(Locale.ROOT, "%.2f", a / b);
   }
 
-  private static String mib(long bytes) {
+  static String mib(long bytes) {
     return String.format(Locale.ROOT, "%.0f MiB", bytes / 1048576.0);
   }
 

@@ -84,7 +84,7 @@ final class AssessmentCommands {
       mixinStandardHelpOptions = true,
       footer = {
         "",
-        "Examples:",
+        "Example:",
         "  bargelane assessment add --target saltmarsh lending-db lending-app",
         "  bargelane assessment add --name estate --target saltmarsh --book saltmarsh-2026 --filter \"site = mill-street\""
       })
@@ -250,7 +250,7 @@ final class AssessmentCommands {
       mixinStandardHelpOptions = true,
       footer = {
         "",
-        "Examples:",
+        "Example:",
         "  bargelane assessment compare estate --from 1 --to 2",
         "  bargelane assessment compare estate --with estate-fenwater"
       })

@@ -76,7 +76,7 @@ final class BookCommands {
                   "/price-books",
                   Map.of("name", name, "csv", textOf("--csv", csv), "dryRun", dryRun)),
           "prices",
-          "prices ");
+          "");
     }
   }
 

@@ -72,13 +72,18 @@ public final class Journey {
     return api.get("/assessments/" + assessment.path("id").asText() + "/machines/" + machine);
   }
 
-  /** The price books of both targets, and the whole estate assessed for each. */
-  public void estate() {
+  /** The price books of both targets. */
+  public void books() {
     for (String book : List.of("saltmarsh-2026", "fenwater-2026")) {
       api.post(
           "/price-books",
           Map.of("name", book, "csv", resource("/demo/" + book + ".csv"), "dryRun", false));
     }
+  }
+
+  /** The price books of both targets, and the whole estate assessed for each. */
+  public void estate() {
+    books();
     api.post(
         "/assessments",
         Map.of(

@@ -145,6 +145,80 @@ class ConsoleTest {
     assertThat(page.getByText("zone=water, by a rule")).isVisible();
   }
 
+  private static Locator panel(Page page, String name) {
+    return page.getByRole(
+        AriaRole.REGION, new Page.GetByRoleOptions().setName(name).setExact(true));
+  }
+
+  private static void choose(Page page, String label, String option) {
+    page.getByLabel(label, new Page.GetByLabelOptions().setExact(true)).click();
+    page.getByRole(AriaRole.OPTION, new Page.GetByRoleOptions().setName(option).setExact(true))
+        .click();
+  }
+
+  /**
+   * The estate assessed for two targets; another revision; one machine; choices; sizes accepted.
+   */
+  private static void assessments(Page page, Journey journey, String address) throws IOException {
+    journey.estate();
+    page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Assessments")).click();
+    assertThat(page.getByText("estate-fenwater")).isVisible();
+    page.getByLabel("Name", new Page.GetByLabelOptions().setExact(true)).fill("lending");
+    page.getByLabel("Machines (filter)").fill("nme = lending");
+    choose(page, "Target", "saltmarsh");
+    choose(page, "Prices", "saltmarsh-2026");
+    button(page, "Assess").click();
+    assertThat(page.getByText("'nme' is not a field")).isVisible();
+    page.getByLabel("Machines (filter)").fill("label.app = lending");
+    button(page, "Assess").click();
+    assertThat(page.getByText("3 machines for saltmarsh")).isVisible();
+
+    page.navigate(address + "/assessments/estate");
+    assertThat(panel(page, "Configured and observed").getByText("Machines in the sum")).isVisible();
+    button(page, "Compute 150 choices").click();
+    assertThat(page.getByText("which have a size at every choice")).isVisible();
+    assertThat(panel(page, "What if").getByText("% headroom").first()).isVisible();
+    shot(page, "assessment");
+    panel(page, "Whether they go").getByText("disk-shared").click();
+    assertThat(panel(page, "Machines").locator("tbody tr")).hasCount(2);
+    page.reload();
+    assertThat(panel(page, "Machines").locator("tbody tr")).hasCount(2);
+    page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("files-standby")).click();
+    assertThat(panel(page, "Findings").getByText("is also a disk of files")).isVisible();
+
+    page.navigate(address + "/assessments/estate");
+    page.getByLabel("Find", new Page.GetByLabelOptions().setExact(true)).fill("overdue");
+    page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("overdue-notices")).click();
+    Locator use = panel(page, "Use in the window");
+    assertThat(use.getByText("configured 4.00 CPU")).isVisible();
+    assertThat(use.getByText("skiff-8 8.00 CPU")).isVisible();
+    assertThat(panel(page, "As it is used").getByText("in the busiest 4 hours").first())
+        .isVisible();
+    shot(page, "assessed-machine");
+
+    page.navigate(address + "/assessments/estate");
+    page.getByLabel("CPU + %").fill("60");
+    page.getByLabel("Why").fill("room for the winter");
+    button(page, "Make revision 2").click();
+    assertThat(page.getByText("room for the winter")).isVisible();
+    assertThat(button(page, "Make revision 3")).isVisible();
+    page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("revision 1")).click();
+    assertThat(panel(page, "Assumed otherwise").getByText("headroom.cpu")).isVisible();
+    button(page, "configured").click();
+    assertThat(panel(page, "Machines that differ").getByText("No machine differs.")).isVisible();
+    page.navigate(address + "/assessments/estate/comparison?with=estate-fenwater");
+    assertThat(panel(page, "Machines that differ").getByText("no more: disk-too-large"))
+        .isVisible();
+    shot(page, "assessment-comparison");
+
+    page.navigate(address + "/assessments/estate?find=names-1");
+    page.getByLabel("Choose names-1").check();
+    button(page, "Accept 1 observed size").click();
+    assertThat(page.getByText("Accepted: 1")).isVisible();
+    page.navigate(address + "/assessments/no-such");
+    assertThat(page.getByText("there is no assessment 'no-such'")).isVisible();
+  }
+
   @Test
   void anEveningWithTheConsole() throws IOException {
     try (Harness harness = Harness.create().all();
@@ -297,6 +371,7 @@ class ConsoleTest {
       shot(page, "site");
 
       otherSources(page);
+      assessments(page, journey, harness.serviceAddress());
 
       page.navigate(harness.serviceAddress() + "/machines/no-such");
       assertThat(page.getByText("there is no machine 'no-such'")).isVisible();

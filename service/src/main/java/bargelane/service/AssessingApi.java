@@ -123,6 +123,15 @@ record AssessingApi(
   private void decisions(Endpoints e) {
     e.add(
         "GET",
+        "/machines/{machine}/assessments",
+        200,
+        "What the newest revisions say of a machine",
+        Void.class,
+        MachineAssessment.class,
+        true,
+        r -> rows.ofMachine(r.path("machine")));
+    e.add(
+        "GET",
         "/assessments/{assessment}/comparison",
         200,
         "Two revisions side by side (?from=&to=&with=&basis=&size=)",

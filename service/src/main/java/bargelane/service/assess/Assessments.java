@@ -257,12 +257,15 @@ public final class Assessments {
                     Json.read(entity.machines, new TypeReference<List<String>>() {}).stream()
                         .map(ref -> Machines.find(s, ref).id)
                         .toList()))
-            : Machines.ids(s, "(" + entity.filter + ") and not vanished");
+            : new ArrayList<>(Machines.ids(s, entity.filter));
+    ids.retainAll(Set.copyOf(Machines.ids(s, "not vanished")));
     if (ids.isEmpty()) {
       throw ProblemException.invalid(
           "selection-empty",
-          "no machine is chosen by '" + entity.filter + "'",
-          "try it: bargelane machine list --filter \"" + entity.filter + "\"");
+          entity.filter.isEmpty()
+              ? "the named machines have vanished"
+              : "no machine that is there is chosen by '" + entity.filter + "'",
+          "look: bargelane machine list --filter \"" + entity.filter + "\"");
     }
     if (ids.size() > MOST) {
       throw ProblemException.invalid(

@@ -2,6 +2,8 @@ package bargelane.service.assess;
 
 import bargelane.api.AssessedMachineView;
 import bargelane.api.AssessedRow;
+import bargelane.api.AssessmentView;
+import bargelane.api.MachineAssessment;
 import bargelane.api.Page;
 import bargelane.core.assess.Assessed;
 import bargelane.core.assess.Assumptions;
@@ -18,6 +20,7 @@ import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.util.ArrayList;
+import java.util.Comparator;
 import java.util.List;
 import java.util.Map;
 import java.util.function.Function;
@@ -190,6 +193,46 @@ public final class Rows {
         r.warned(),
         size,
         stale);
+  }
+
+  /** What the newest revisions that hold a machine say of it, the newest first. */
+  public List<MachineAssessment> ofMachine(String ref) {
+    return db.tx(
+        s -> {
+          String id = Machines.find(s, ref).id;
+          List<Object[]> newest =
+              s.createNativeQuery(
+                      "select a.assessment_id, a.revision, a.line from assessed_machine a where a.machine_id = ?1"
+                          + " and a.revision = (select max(number) from assessment_revision r"
+                          + " where r.assessment_id = a.assessment_id)",
+                      Object[].class)
+                  .setParameter(1, id)
+                  .getResultList();
+          return newest.stream()
+              .map(
+                  row -> {
+                    AssessmentEntity of = s.find(AssessmentEntity.class, row[0]);
+                    AssessmentView v = Assessments.view(s, of, (int) row[1]);
+                    AssessedRow line = Json.read((String) row[2], AssessedRow.class);
+                    String accepted =
+                        of.targetSiteId == null
+                            ? ""
+                            : SizeChoices.accepted(s, id, of.targetSiteId)
+                                .map(SizeChoices.Accepted::size)
+                                .orElse("");
+                    return new MachineAssessment(
+                        v.name(),
+                        v.revision(),
+                        v.target(),
+                        v.book(),
+                        v.at(),
+                        v.assumptions().basis(),
+                        v.currency(),
+                        accepted(line, accepted, false));
+                  })
+              .sorted(Comparator.comparing(MachineAssessment::at).reversed())
+              .toList();
+        });
   }
 
   /** One machine of a revision, with how its figures came about. */

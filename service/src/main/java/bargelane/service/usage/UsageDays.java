@@ -63,8 +63,9 @@ final class UsageDays {
     if (!fresh.isEmpty()) {
       copy(db, fresh);
     }
-    known.putAll(fresh);
-    UsageDigests.put(db, known);
+    UsageDigests.put(db, known, true);
+    // One that has a digest already was folded: what comes late for it is not in that.
+    UsageDigests.put(db, fresh, false);
   }
 
   /** Whoever else adds or folds days waits here, and then finds what was done. */

@@ -23,8 +23,15 @@ public final class UsageDigests {
 
   private UsageDigests() {}
 
-  /** Puts the digests of days in place of those that are held. */
-  static void put(Connection db, Map<Key, UsageDay> days) throws SQLException {
+  /**
+   * Stores the digests of days.
+   *
+   * @param instead of those that are held; or else those stay
+   */
+  static void put(Connection db, Map<Key, UsageDay> days, boolean instead) throws SQLException {
+    if (days.isEmpty()) {
+      return;
+    }
     String[] machines = new String[days.size()];
     Date[] dates = new Date[days.size()];
     byte[][] packed = new byte[days.size()][];
@@ -37,7 +44,8 @@ public final class UsageDigests {
     try (PreparedStatement put =
         db.prepareStatement(
             "insert into usage_digest select * from unnest(?::text[], ?::date[], ?::bytea[])"
-                + " on conflict (machine_id, day) do update set packed = excluded.packed")) {
+                + " on conflict (machine_id, day) do "
+                + (instead ? "update set packed = excluded.packed" : "nothing"))) {
       put.setArray(1, db.createArrayOf("text", machines));
       put.setArray(2, db.createArrayOf("date", dates));
       put.setArray(3, db.createArrayOf("bytea", packed));
@@ -64,7 +72,7 @@ public final class UsageDigests {
         }
       }
       done = days.size();
-      put(db, days);
+      put(db, days, true);
     } while (done == BLOCK);
   }
 
