@@ -103,8 +103,7 @@ public final class Sizing {
     if (basis == Basis.OBSERVED) {
       add(all, basis, Load.OPERATIONS, machine, 0, assumptions.headroom().disk());
       add(all, basis, Load.THROUGHPUT, machine, 0, assumptions.headroom().disk());
-      add(all, basis, Load.RECEIVED, machine, 0, assumptions.headroom().network());
-      add(all, basis, Load.SENT, machine, 0, assumptions.headroom().network());
+      add(all, basis, Load.NETWORK, machine, 0, assumptions.headroom().network());
     }
     return all;
   }
@@ -170,9 +169,7 @@ public final class Sizing {
     if (below(size.limits().throughputMib() * MIB, of(demands, Load.THROUGHPUT))) {
       return "too little disk throughput";
     }
-    if (below(
-        size.limits().networkMib() * MIB,
-        Math.max(of(demands, Load.RECEIVED), of(demands, Load.SENT)))) {
+    if (below(size.limits().networkMib() * MIB, of(demands, Load.NETWORK))) {
       return "too little network throughput";
     }
     return "";

@@ -44,17 +44,16 @@ public record Coverage(
   static Coverage of(Instant from, boolean[] held) {
     List<Gap> gaps = new ArrayList<>();
     int count = 0;
-    int since = -1;
-    for (int i = 0; i <= held.length; i++) {
-      boolean missing = i < held.length && !held[i];
-      if (i < held.length && held[i]) {
-        count++;
+    for (int i = 0; i < held.length; ) {
+      int since = i;
+      boolean is = held[i];
+      while (i < held.length && held[i] == is) {
+        i++;
       }
-      if (missing && since < 0) {
-        since = i;
-      } else if (!missing && since >= 0) {
+      if (is) {
+        count += i - since;
+      } else {
         gaps.add(new Gap(at(from, since), at(from, i)));
-        since = -1;
       }
     }
     boolean month = false;

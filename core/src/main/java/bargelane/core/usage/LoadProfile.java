@@ -4,7 +4,6 @@ import java.time.Duration;
 import java.time.Instant;
 import java.time.LocalDate;
 import java.util.Arrays;
-import java.util.Map;
 
 /**
  * What a machine asked for over a window of whole days of UTC, gathered from the digests of its
@@ -24,10 +23,10 @@ public final class LoadProfile {
 
   /**
    * @param from first day
-   * @param days how many
-   * @param digests packed digests by day; those outside the window don't count
+   * @param digests packed digests of the days from the first on; null where nothing was measured
    */
-  public LoadProfile(LocalDate from, int days, Map<LocalDate, byte[]> digests) {
+  public LoadProfile(LocalDate from, byte[][] digests) {
+    int days = digests.length;
     if (days < 1 || days > 4000) {
       throw new IllegalArgumentException(days + " days are no window");
     }
@@ -36,29 +35,26 @@ public final class LoadProfile {
     this.held = new boolean[days * UsageDay.SLOTS];
     this.hourly = new float[tables.length][days * UsageDigest.HOURS];
     UsageDigest.Reader[] readers = new UsageDigest.Reader[days];
-    digests.forEach(
-        (date, packed) -> {
-          long at = date.toEpochDay() - from.toEpochDay();
-          if (at >= 0 && at < days) {
-            readers[(int) at] = new UsageDigest.Reader(packed);
-          }
-        });
     for (int day = 0; day < days; day++) {
-      for (int slot = 0; readers[day] != null && slot < UsageDay.SLOTS; slot++) {
-        held[day * UsageDay.SLOTS + slot] = readers[day].held(slot);
+      if (digests[day] != null) {
+        readers[day] = new UsageDigest.Reader(digests[day]);
+        readers[day].held(held, day * UsageDay.SLOTS);
       }
     }
+    int[] counts = new int[UsageDigest.CODES];
     for (int load = 0; load < tables.length; load++) {
       Arrays.fill(hourly[load], Float.NaN);
-      tables[load] = table(readers, hourly[load]);
+      tables[load] = table(readers, hourly[load], counts);
     }
   }
 
-  private static Table table(UsageDigest.Reader[] readers, float[] hourly) {
-    int[] codes = new int[readers.length * UsageDay.SLOTS];
-    int[] times = new int[codes.length];
-    int n = 0;
-    int lowest = Integer.MAX_VALUE;
+  /**
+   * Gathers a load's values.
+   *
+   * @param counts where they are counted; all 0, and so again afterwards
+   */
+  private static Table table(UsageDigest.Reader[] readers, float[] hourly, int[] counts) {
+    int lowest = counts.length;
     int highest = -1;
     for (int day = 0; day < readers.length; day++) {
       UsageDigest.Reader reader = readers[day];
@@ -71,33 +67,23 @@ public final class LoadProfile {
           hourly[day * UsageDigest.HOURS + hour] = UsageDigest.value(code);
         }
       }
-      int different = reader.two();
-      int code = 0;
-      for (int i = 0; i < different; i++) {
-        code += reader.number();
-        codes[n] = code;
-        times[n++] = reader.number();
-        lowest = Math.min(lowest, code);
-        highest = Math.max(highest, code);
-      }
+      UsageDigest.Reader.Range range = reader.bins(counts);
+      lowest = Math.min(lowest, range.lowest());
+      highest = Math.max(highest, range.highest());
     }
-    if (n == 0) {
-      return new Table(new int[0], new int[0]);
-    }
-    int[] counts = new int[highest - lowest + 1];
     int different = 0;
-    for (int i = 0; i < n; i++) {
-      different += counts[codes[i] - lowest] == 0 ? 1 : 0;
-      counts[codes[i] - lowest] += times[i];
+    for (int code = lowest; code <= highest; code++) {
+      different += counts[code] == 0 ? 0 : 1;
     }
     Table table = new Table(new int[different], new int[different]);
     int sum = 0;
     int at = 0;
-    for (int i = 0; i < counts.length; i++) {
-      if (counts[i] > 0) {
-        sum += counts[i];
-        table.codes[at] = lowest + i;
+    for (int code = lowest; code <= highest; code++) {
+      if (counts[code] > 0) {
+        sum += counts[code];
+        table.codes[at] = code;
         table.upTo[at++] = sum;
+        counts[code] = 0;
       }
     }
     return table;

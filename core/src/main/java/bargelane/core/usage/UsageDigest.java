@@ -4,7 +4,7 @@ import java.nio.ByteBuffer;
 import java.util.Arrays;
 
 /**
- * A day of use in an eighth of its bytes, so that the percentiles of thousands of machines over
+ * A day of use in a seventh of its bytes, so that the percentiles of thousands of machines over
  * months can be told at once (docs/formats/usage-digest.md): which slots were held and, of each
  * {@link Load}, the mean of each hour and how often each value came up.
  *
@@ -20,14 +20,18 @@ public final class UsageDigest {
   static final int SLOTS_AN_HOUR = UsageDay.SLOTS / HOURS;
   static final int HELD_BYTES = UsageDay.SLOTS / Byte.SIZE;
 
+  /** Codes of values from 0 on are below this. */
+  static final int CODES = 1 << 15;
+
   /** The code of an hour without a sample: that of a NaN. */
   static final int NONE = 0xFFFF;
 
   private static final byte VERSION = 1;
+  private static final int MOST_A_BIN = 2 + Byte.MAX_VALUE;
 
-  /** Bytes of a digest whose values all differ: three for a distance, two for a count. */
+  /** Bytes of a digest whose values all differ: three for a distance, one for a count. */
   private static final int LONGEST =
-      1 + HELD_BYTES + Load.values().length * (2 * HOURS + 2 + 5 * UsageDay.SLOTS);
+      1 + HELD_BYTES + Load.values().length * (2 * HOURS + 4 + 4 * UsageDay.SLOTS);
 
   private UsageDigest() {}
 
@@ -72,25 +76,37 @@ public final class UsageDigest {
     return Arrays.copyOf(out.array(), out.position());
   }
 
-  /** Sorted codes as the number of different ones, then of each its distance and its count. */
+  /**
+   * Sorted codes as bins: how many, and how many of those came up more than once; of these how
+   * often beyond two; then of each bin twice its distance to the one before, and one more if it is
+   * of these. Most come up once. What came up more often than seven bits can tell goes on in
+   * another bin, at distance 0.
+   */
   private static void bins(ByteBuffer out, int[] sorted, int n) {
-    int different = 0;
-    for (int i = 0; i < n; i++) {
-      if (i == 0 || sorted[i] != sorted[i - 1]) {
-        different++;
-      }
-    }
-    two(out, different);
+    int[] numbers = new int[n];
+    byte[] more = new byte[n];
+    int bins = 0;
+    int several = 0;
     int former = 0;
     for (int i = 0; i < n; ) {
-      int end = i;
-      while (end < n && sorted[end] == sorted[i]) {
+      int end = i + 1;
+      while (end < n && end - i < MOST_A_BIN && sorted[end] == sorted[i]) {
         end++;
       }
-      number(out, sorted[i] - former);
-      number(out, end - i);
+      numbers[bins] = 2 * (sorted[i] - former);
+      if (end - i > 1) {
+        numbers[bins]++;
+        more[several++] = (byte) (end - i - 2);
+      }
+      bins++;
       former = sorted[i];
       i = end;
+    }
+    two(out, bins);
+    two(out, several);
+    out.put(more, 0, several);
+    for (int i = 0; i < bins; i++) {
+      number(out, numbers[i]);
     }
   }
 
@@ -124,24 +140,56 @@ public final class UsageDigest {
       this.at = 1 + HELD_BYTES;
     }
 
-    boolean held(int slot) {
-      return (packed[1 + slot / Byte.SIZE] >> slot % Byte.SIZE & 1) == 1;
-    }
-
     int two() {
       int value = (packed[at] & 0xFF) << 8 | packed[at + 1] & 0xFF;
       at += 2;
       return value;
     }
 
-    int number() {
-      int value = 0;
-      int shift = 0;
-      while (packed[at] < 0) {
-        value |= (packed[at++] & 0x7F) << shift;
-        shift += 7;
+    /** The lowest and the highest code of some bins; none if the lowest is above the highest. */
+    record Range(int lowest, int highest) {}
+
+    /** Reads the bins of a load, and adds how often each code came up to its count. */
+    Range bins(int[] counts) {
+      int left = two();
+      int several = two();
+      byte[] bytes = packed;
+      int more = at;
+      int next = at + several;
+      int code = 0;
+      int lowest = counts.length;
+      while (left-- > 0) {
+        int value = bytes[next++];
+        if (value < 0) {
+          value &= 0x7F;
+          int shift = 7;
+          while (bytes[next] < 0) {
+            value |= (bytes[next++] & 0x7F) << shift;
+            shift += 7;
+          }
+          value |= bytes[next++] << shift;
+        }
+        code += value >>> 1;
+        lowest = Math.min(lowest, code);
+        // Without a branch, which no processor could foresee.
+        int again = value & 1;
+        counts[code] += 1 + again * (1 + bytes[more]);
+        more += again;
       }
-      return value | packed[at++] << shift;
+      at = next;
+      return new Range(lowest, lowest == counts.length ? -1 : code);
+    }
+
+    /** Tells which slots were held, from a place on. */
+    void held(boolean[] slots, int from) {
+      int to = from;
+      for (int i = 1; i <= HELD_BYTES; i++) {
+        int bits = packed[i];
+        for (int k = 0; k < Byte.SIZE; k++) {
+          slots[to++] = (bits & 1) != 0;
+          bits >>= 1;
+        }
+      }
     }
   }
 }

@@ -14,7 +14,6 @@ import bargelane.core.usage.UsageDigest;
 import java.math.BigDecimal;
 import java.time.LocalDate;
 import java.util.ArrayList;
-import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -65,12 +64,12 @@ final class Samples {
   }
 
   static Optional<Use> use(UsageDay each, int days, int sustained) {
-    Map<LocalDate, byte[]> digests = new HashMap<>();
+    byte[][] digests = new byte[30][];
     byte[] packed = UsageDigest.pack(each);
     for (int i = 1; i <= days; i++) {
-      digests.put(UNTIL.minusDays(i), packed);
+      digests[30 - i] = packed;
     }
-    return Optional.of(Use.of(new LoadProfile(UNTIL.minusDays(30), 30, digests), sustained));
+    return Optional.of(Use.of(new LoadProfile(UNTIL.minusDays(30), digests), sustained));
   }
 
   static SizeOffer size(String id, int cpus, long memoryMib, String price) {

@@ -113,13 +113,11 @@ class SizingTest {
     }
     // Five hours of one day in thirty are 0.7 % of the time.
     var quiet = steady(0.25, 1024, 1, 1);
-    Map<java.time.LocalDate, byte[]> days = new java.util.HashMap<>();
-    for (int i = 1; i <= 30; i++) {
-      days.put(
-          Samples.UNTIL.minusDays(i),
-          bargelane.core.usage.UsageDigest.pack(i == 7 ? night : quiet(new UsageDay())));
+    byte[][] days = new byte[30][];
+    for (int i = 0; i < days.length; i++) {
+      days[i] = bargelane.core.usage.UsageDigest.pack(i == 23 ? night : quiet(new UsageDay()));
     }
-    var profile = new bargelane.core.usage.LoadProfile(Samples.UNTIL.minusDays(30), 30, days);
+    var profile = new bargelane.core.usage.LoadProfile(Samples.UNTIL.minusDays(30), days);
     Sized with = on(Basis.OBSERVED, subject(facts(4, 8192, 9), Optional.of(Use.of(profile, 4))));
     assertEquals("fits", id(with));
     assertEquals(3 * 1.2, with.demands().get(0).value(), 1e-9);

@@ -7,7 +7,6 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import java.time.Duration;
 import java.time.LocalDate;
-import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Random;
@@ -28,9 +27,15 @@ class LoadProfileTest {
   }
 
   private static LoadProfile profile(LocalDate from, int days, Map<LocalDate, UsageDay> held) {
-    Map<LocalDate, byte[]> digests = new HashMap<>();
-    held.forEach((date, d) -> digests.put(date, UsageDigest.pack(d)));
-    return new LoadProfile(from, days, digests);
+    byte[][] digests = new byte[days][];
+    held.forEach(
+        (date, d) -> {
+          long at = date.toEpochDay() - from.toEpochDay();
+          if (at >= 0 && at < days) {
+            digests[(int) at] = UsageDigest.pack(d);
+          }
+        });
+    return new LoadProfile(from, digests);
   }
 
   @Test
@@ -135,9 +140,8 @@ class LoadProfileTest {
       value *= 1.5;
     }
     LoadProfile profile = profile(FIRST, 1, Map.of(FIRST, day));
-    assertEquals(UsageDay.SLOTS, profile.samples(Load.SENT));
+    assertEquals(UsageDay.SLOTS, profile.samples(Load.NETWORK));
     assertThrows(
-        IllegalArgumentException.class,
-        () -> new LoadProfile(FIRST, 1, Map.of(FIRST, new byte[] {9, 9})));
+        IllegalArgumentException.class, () -> new LoadProfile(FIRST, new byte[][] {{9, 9}}));
   }
 }

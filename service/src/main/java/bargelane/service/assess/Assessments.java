@@ -194,7 +194,9 @@ public final class Assessments {
         FitnessRules.all(s),
         hours(s, was.assumptions()),
         s.createNativeQuery(
-                "select machine_id from assessed_machine where assessment_id = ?1 and revision = ?2 order by 1",
+                // In the order in which machines lie, as what they used does.
+                "select a.machine_id from assessed_machine a join machine m on m.id = a.machine_id"
+                    + " where a.assessment_id = ?1 and a.revision = ?2 order by m.ctid",
                 String.class)
             .setParameter(1, entity.id)
             .setParameter(2, r.number)

@@ -12,6 +12,7 @@ import java.sql.SQLException;
 import java.time.LocalDate;
 import java.util.Collection;
 import java.util.HashMap;
+import java.util.LinkedHashMap;
 import java.util.Map;
 import org.postgresql.PGStatement;
 
@@ -19,7 +20,7 @@ import org.postgresql.PGStatement;
 public final class UsageDigests {
 
   /** Machine-days that are digested at once: 9 KiB each. */
-  private static final int BLOCK = 2000;
+  private static final int BLOCK = 1000;
 
   private UsageDigests() {}
 
@@ -53,27 +54,28 @@ public final class UsageDigests {
     }
   }
 
-  /** Digests days that were stored before there were digests. */
+  /** Digests all days, in one go through them, in the caller's transaction. */
   public static void catchUp(Connection db) throws SQLException {
-    int done;
-    do {
-      Map<Key, UsageDay> days = new HashMap<>();
-      try (PreparedStatement select =
-          db.prepareStatement(
-              "select machine_id, day, d.packed from usage_day d left join usage_digest g"
-                  + " using (machine_id, day) where g.packed is null limit "
-                  + BLOCK)) {
-        try (ResultSet rows = select.executeQuery()) {
-          while (rows.next()) {
-            days.put(
-                new Key(rows.getString(1), rows.getObject(2, LocalDate.class)),
-                UsageDay.unpack(rows.getBytes(3)));
+    // In their order, so that a machine's days lie together.
+    Map<Key, UsageDay> days = new LinkedHashMap<>();
+    try (PreparedStatement select =
+        db.prepareStatement("select machine_id, day, packed from usage_day")) {
+      // A cursor, so that no more than a block is held; bytes as bytes.
+      select.setFetchSize(BLOCK);
+      select.unwrap(PGStatement.class).setPrepareThreshold(-1);
+      try (ResultSet rows = select.executeQuery()) {
+        while (rows.next()) {
+          days.put(
+              new Key(rows.getString(1), rows.getObject(2, LocalDate.class)),
+              UsageDay.unpack(rows.getBytes(3)));
+          if (days.size() == BLOCK) {
+            put(db, days, true);
+            days.clear();
           }
         }
       }
-      done = days.size();
-      put(db, days, true);
-    } while (done == BLOCK);
+    }
+    put(db, days, true);
   }
 
   /** Reads the profiles of many machines over one window; a statement that is used again. */
@@ -93,7 +95,7 @@ public final class UsageDigests {
       this.days = days;
       select =
           db.prepareStatement(
-              "select machine_id, day, packed from usage_digest"
+              "select machine_id, day - ?, packed from usage_digest"
                   + " where machine_id = any(?) and day >= ? and day < ?");
       // Bytes as bytes from the first time on, and not as digits.
       select.unwrap(PGStatement.class).setPrepareThreshold(-1);
@@ -101,19 +103,19 @@ public final class UsageDigests {
 
     /** The profiles of those machines that have any sample in the window. */
     public Map<String, LoadProfile> profiles(Collection<String> machines) throws SQLException {
-      Map<String, Map<LocalDate, byte[]>> digests = new HashMap<>();
-      select.setArray(1, db.createArrayOf("text", machines.toArray()));
-      select.setObject(2, from);
-      select.setObject(3, from.plusDays(days));
+      Map<String, byte[][]> digests = new HashMap<>();
+      select.setObject(1, from);
+      select.setArray(2, db.createArrayOf("text", machines.toArray()));
+      select.setObject(3, from);
+      select.setObject(4, from.plusDays(days));
       try (ResultSet rows = select.executeQuery()) {
         while (rows.next()) {
-          digests
-              .computeIfAbsent(rows.getString(1), m -> new HashMap<>())
-              .put(rows.getObject(2, LocalDate.class), rows.getBytes(3));
+          digests.computeIfAbsent(rows.getString(1), m -> new byte[days][])[rows.getInt(2)] =
+              rows.getBytes(3);
         }
       }
       Map<String, LoadProfile> profiles = new HashMap<>();
-      digests.forEach((machine, all) -> profiles.put(machine, new LoadProfile(from, days, all)));
+      digests.forEach((machine, all) -> profiles.put(machine, new LoadProfile(from, all)));
       return profiles;
     }
 
