@@ -374,7 +374,8 @@ final class AssessmentCommands {
           api()
               .post(
                   "/assessments/" + escape(name) + "/accept",
-                  Map.of("revision", revision, "basis", basis, "machines", machines));
+                  Map.of("revision", revision, "basis", basis, "machines", machines),
+                  LONG);
       if (output != Form.table) {
         json(out(), done);
         return 0;

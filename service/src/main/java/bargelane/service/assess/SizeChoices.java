@@ -13,9 +13,11 @@ import bargelane.service.site.SiteEntity;
 import java.time.Clock;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 import java.util.TreeSet;
+import java.util.stream.Collectors;
 import org.hibernate.Session;
 
 /**
@@ -74,6 +76,8 @@ public final class SizeChoices {
           List<String> unsized = new ArrayList<>();
           Set<String> waves = new TreeSet<>();
           int accepted = 0;
+          Map<String, SizeChoiceEntity> known = known(s, entity.targetSiteId);
+          Map<String, Member> members = members(s, entity.targetSiteId);
           for (Line line : lines(s, entity, revision, basis)) {
             if (!named.isEmpty() && !chosen.remove(line.machine)) {
               continue;
@@ -82,8 +86,17 @@ public final class SizeChoices {
               unsized.add(line.name);
               continue;
             }
-            keep(s, entity, revision, basis, line, by);
-            waves.addAll(members(s, entity, revision, basis, line));
+            keep(s, known.get(line.machine), entity, revision, basis, line, by);
+            Member member = members.get(line.machine);
+            if (member != null) {
+              Db.change(
+                  s,
+                  "update MemberEntity set size = ?1, sizeBasis = ?2 where id = ?3",
+                  line.size,
+                  basis(entity.name, revision.number, basis),
+                  member.id);
+              waves.add(member.wave);
+            }
             accepted++;
           }
           if (!named.isEmpty() && accepted == 0 && !unsized.isEmpty()) {
@@ -143,15 +156,38 @@ public final class SizeChoices {
         .toList();
   }
 
+  private static Map<String, SizeChoiceEntity> known(Session s, String target) {
+    return Db.list(
+            s, SizeChoiceEntity.class, "from SizeChoiceEntity where targetSiteId = ?1", target)
+        .stream()
+        .collect(Collectors.toMap(c -> c.machineId, c -> c));
+  }
+
+  /** A machine's place in an open wave. */
+  private record Member(String id, String wave) {}
+
+  /** Those of open waves to a target, by their machine; a machine is in at most one. */
+  private static Map<String, Member> members(Session s, String target) {
+    return Db.list(
+            s,
+            Object[].class,
+            "select x.machineId, x.id, w.name from MemberEntity x join TowEntity t on t.id = x.towId"
+                + " join WaveEntity w on w.id = t.waveId join LaneEntity l on l.id = w.laneId"
+                + " where x.open and l.toSiteId = ?1 and w.settledAt is null",
+            target)
+        .stream()
+        .collect(
+            Collectors.toMap(r -> (String) r[0], r -> new Member((String) r[1], (String) r[2])));
+  }
+
   private void keep(
       Session s,
+      SizeChoiceEntity known,
       AssessmentEntity entity,
       RevisionEntity revision,
       String basis,
       Line line,
       String by) {
-    SizeChoiceEntity.Key key = new SizeChoiceEntity.Key(line.machine, entity.targetSiteId);
-    SizeChoiceEntity known = s.find(SizeChoiceEntity.class, key);
     SizeChoiceEntity c = known == null ? new SizeChoiceEntity() : known;
     c.machineId = line.machine;
     c.targetSiteId = entity.targetSiteId;
@@ -164,29 +200,6 @@ public final class SizeChoices {
     if (known == null) {
       s.persist(c);
     }
-  }
-
-  /** Sets the size of the machine in a wave to that target; gives the wave's name. */
-  private static List<String> members(
-      Session s, AssessmentEntity entity, RevisionEntity revision, String basis, Line line) {
-    List<Object[]> rows =
-        Db.list(
-            s,
-            Object[].class,
-            "select x.id, w.name from MemberEntity x join TowEntity t on t.id = x.towId"
-                + " join WaveEntity w on w.id = t.waveId join LaneEntity l on l.id = w.laneId"
-                + " where x.open and x.machineId = ?1 and l.toSiteId = ?2 and w.settledAt is null",
-            line.machine,
-            entity.targetSiteId);
-    for (Object[] row : rows) {
-      Db.change(
-          s,
-          "update MemberEntity set size = ?1, sizeBasis = ?2 where id = ?3",
-          line.size,
-          basis(entity.name, revision.number, basis),
-          row[0]);
-    }
-    return rows.stream().map(r -> (String) r[1]).toList();
   }
 
   static String basis(String assessment, int revision, String basis) {
