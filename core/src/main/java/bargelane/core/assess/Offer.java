@@ -7,7 +7,6 @@ import java.math.BigDecimal;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.stream.Collectors;
 
 /**
  * What a target offers and what it costs, in one currency.
@@ -93,18 +92,10 @@ public record Offer(
         List.of("licences, public addresses and traffic are not in these prices"));
   }
 
-  public Optional<SizeOffer> size(String id) {
-    return sizes.stream().filter(s -> s.id().equals(id)).findFirst();
-  }
-
   /** The largest disk that any class holds, in GiB; 0 if it is not told. */
   public long largestGib() {
     return storages.stream().anyMatch(s -> s.limits().gib() == 0)
         ? 0
         : storages.stream().mapToLong(s -> s.limits().gib()).max().orElse(0);
-  }
-
-  public String sizeIds() {
-    return sizes.stream().map(SizeOffer::id).collect(Collectors.joining(", "));
   }
 }

@@ -2,7 +2,6 @@ package bargelane.core.assess;
 
 import bargelane.core.assess.Offer.LicencePrice;
 import bargelane.core.assess.Offer.SizeOffer;
-import bargelane.core.assess.Offer.StorageOffer;
 import bargelane.core.assess.Sized.PlacedDisk;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
@@ -30,7 +29,6 @@ import java.util.concurrent.ConcurrentHashMap;
  */
 public final class Sizing {
 
-  private static final BigDecimal GIB = BigDecimal.valueOf(1L << 30);
   private static final double MIB = 1 << 20;
 
   /** A size with what it costs a month by itself. */
@@ -39,17 +37,14 @@ public final class Sizing {
   private final Offer offer;
   private final Assumptions assumptions;
   private final List<SizeOffer> allowed;
-  private final List<StorageOffer> storages;
+  private final DiskPlacing disks;
   private final Map<BigDecimal, List<Priced>> byHours = new ConcurrentHashMap<>();
 
   public Sizing(Offer offer, Assumptions assumptions) {
     this.offer = offer;
     this.assumptions = assumptions;
     this.allowed = offer.sizes().stream().filter(s -> refusal(s).isEmpty()).toList();
-    this.storages =
-        offer.storages().stream()
-            .sorted(Comparator.comparing(StorageOffer::gib).thenComparing(StorageOffer::id))
-            .toList();
+    this.disks = new DiskPlacing(offer, assumptions);
   }
 
   /** Why a size may not be chosen for any machine; empty if it may. */
@@ -176,7 +171,7 @@ public final class Sizing {
   }
 
   /** Whether a limit that is told is below what is demanded. */
-  private static boolean below(double limit, double demanded) {
+  static boolean below(double limit, double demanded) {
     return limit > 0 && limit < demanded;
   }
 
@@ -214,19 +209,24 @@ public final class Sizing {
     }
     List<CostLine> lines = new ArrayList<>();
     chosen.ifPresent(c -> compute(c, machine, lines, findings, notes));
-    List<PlacedDisk> disks = place(basis, machine, demands, lines, findings);
+    double operations = of(demands, Load.OPERATIONS);
+    double mib = of(demands, Load.THROUGHPUT) / MIB;
+    List<PlacedDisk> placed =
+        basis == Basis.OBSERVED && operations + mib > 0
+            ? disks.carrying(machine, operations, mib, lines, findings)
+            : disks.asAtSource(machine, lines, findings);
     other(machine, lines);
-    boolean whole = chosen.isPresent() && disks.stream().noneMatch(d -> d.storage().isEmpty());
+    boolean whole = chosen.isPresent() && placed.stream().noneMatch(d -> d.storage().isEmpty());
     Optional<SizeOffer> size = chosen.map(Priced::size);
     return new Sized(
         basis,
         demands,
         size,
-        disks,
+        placed,
         lines,
         whole ? Optional.of(total(lines, CostLine::monthly)) : Optional.empty(),
         whole ? Optional.of(total(lines, CostLine::horizon)) : Optional.empty(),
-        waiting(facts),
+        disks.waiting(facts),
         above(machine, Load.CPU, size.map(this::processors)),
         above(machine, Load.MEMORY, size.map(s -> s.memoryMib() * MIB)),
         findings,
@@ -248,7 +248,7 @@ public final class Sizing {
     return lines.stream().map(of).reduce(BigDecimal.ZERO.setScale(2), BigDecimal::add);
   }
 
-  private static Finding finding(Code code, String thing, String cause, String remedy) {
+  static Finding finding(Code code, String thing, String cause, String remedy) {
     return new Finding(code, thing, cause, remedy, Who.ENGINEER);
   }
 
@@ -347,167 +347,6 @@ public final class Sizing {
     }
   }
 
-  /**
-   * Disks are not measured one by one: what the machine's disks carry together is shared out by
-   * their capacity.
-   */
-  private List<PlacedDisk> place(
-      Basis basis,
-      Subject machine,
-      List<Demand> demands,
-      List<CostLine> lines,
-      List<Finding> findings) {
-    List<Disk> disks = machine.facts().disks();
-    double all = disks.stream().mapToDouble(Disk::bytes).sum();
-    double operations = of(demands, Load.OPERATIONS);
-    double mib = of(demands, Load.THROUGHPUT) / MIB;
-    boolean measured = basis == Basis.OBSERVED && (operations > 0 || mib > 0);
-    List<PlacedDisk> placed = new ArrayList<>();
-    for (Disk disk : disks) {
-      double share = all == 0 ? 0 : disk.bytes() / all;
-      String media = machine.media().getOrDefault(disk.storage(), "");
-      Optional<StorageOffer> at =
-          measured
-              ? carrying(disk.bytes(), media, operations * share, mib * share)
-              : ofMedia(disk.bytes(), media);
-      String rule =
-          measured
-              ? "cheapest class that carries its share, by capacity, of what all disks carry"
-              : media.isEmpty()
-                  ? "cheapest class that holds it"
-                  : "cheapest class on " + media + ", as at its source";
-      placed.add(
-          new PlacedDisk(
-              disk.volume(),
-              disk.bytes(),
-              measured ? operations * share : 0,
-              measured ? mib * share : 0,
-              at.map(StorageOffer::id).orElse(""),
-              at.isEmpty() ? "no class holds it" : rule));
-      if (at.isPresent()) {
-        storage(
-            at.get(), disk, measured ? operations * share : 0, measured ? mib * share : 0, lines);
-      } else {
-        findings.add(unheld(machine, disk, operations * share, mib * share));
-      }
-    }
-    return placed;
-  }
-
-  private static boolean holds(StorageOffer s, long bytes) {
-    return s.limits().gib() == 0 || bytes <= s.limits().gib() << 30;
-  }
-
-  private Optional<StorageOffer> carrying(long bytes, String media, double operations, double mib) {
-    return storages.stream()
-        .filter(
-            s ->
-                holds(s, bytes)
-                    && (s.limits().operations() == 0 && s.limits().throughputMib() == 0
-                        // A class that tells no limits carries what was on its like.
-                        ? media.isEmpty() || s.media().equals(media)
-                        : !below(s.limits().operations(), operations)
-                            && !below(s.limits().throughputMib(), mib)))
-        .min(
-            Comparator.comparing((StorageOffer s) -> price(s, bytes, operations, mib))
-                .thenComparing(StorageOffer::id));
-  }
-
-  private Optional<StorageOffer> ofMedia(long bytes, String media) {
-    return storages.stream()
-        .filter(s -> holds(s, bytes) && (media.isEmpty() || s.media().equals(media)))
-        .findFirst()
-        .or(() -> storages.stream().filter(s -> holds(s, bytes)).findFirst());
-  }
-
-  private static BigDecimal price(StorageOffer s, long bytes, double operations, double mib) {
-    BigDecimal sum = s.gib().multiply(gib(bytes));
-    if (s.operation().isPresent()) {
-      sum = sum.add(s.operation().get().multiply(beyond(operations, s.freeOperations())));
-    }
-    if (s.mib().isPresent()) {
-      sum = sum.add(s.mib().get().multiply(beyond(mib, s.freeMib())));
-    }
-    return sum;
-  }
-
-  private static BigDecimal gib(long bytes) {
-    return BigDecimal.valueOf(bytes).divide(GIB, 4, RoundingMode.HALF_UP);
-  }
-
-  /** Whole units that are needed beyond what is free. */
-  private static BigDecimal beyond(double needed, double free) {
-    return BigDecimal.valueOf((long) Math.ceil(Math.max(0, needed - free)));
-  }
-
-  private void storage(
-      StorageOffer s, Disk disk, double operations, double mib, List<CostLine> lines) {
-    String of = disk.volume();
-    lines.add(
-        CostLine.of(
-            CostLine.Kind.STORAGE,
-            s.id(),
-            of,
-            gib(disk.bytes()),
-            "GiB",
-            s.gib(),
-            true,
-            true,
-            assumptions));
-    BigDecimal further = beyond(operations, s.freeOperations());
-    if (s.operation().isPresent() && further.signum() > 0) {
-      lines.add(
-          CostLine.of(
-              CostLine.Kind.OPERATIONS,
-              s.id(),
-              of,
-              further,
-              "operations/s",
-              s.operation().get(),
-              true,
-              false,
-              assumptions));
-    }
-    further = beyond(mib, s.freeMib());
-    if (s.mib().isPresent() && further.signum() > 0) {
-      lines.add(
-          CostLine.of(
-              CostLine.Kind.THROUGHPUT,
-              s.id(),
-              of,
-              further,
-              "MiB/s",
-              s.mib().get(),
-              true,
-              false,
-              assumptions));
-    }
-  }
-
-  private Finding unheld(Subject machine, Disk disk, double operations, double mib) {
-    String thing = machine.facts().name() + "/" + disk.volume();
-    if (storages.stream().noneMatch(s -> holds(s, disk.bytes()))) {
-      return finding(
-          Code.DISK_TOO_LARGE,
-          thing,
-          String.format(
-              Locale.ROOT,
-              "it has %,.0f GiB, and the largest disk there is %,d GiB",
-              disk.bytes() / (double) (1L << 30),
-              offer.largestGib()),
-          "spread its file systems over several disks before it moves");
-    }
-    return finding(
-        Code.DISK_TOO_QUICK,
-        thing,
-        String.format(
-            Locale.ROOT,
-            "no class carries %,.0f operations/s and %,.1f MiB/s on one disk of that size",
-            operations,
-            mib),
-        "spread it over several disks, or lower the percentile or the headroom");
-  }
-
   private void other(Subject machine, List<CostLine> lines) {
     if (machine.publicAddress() && offer.address().isPresent()) {
       lines.add(
@@ -538,21 +377,6 @@ public final class Sizing {
     }
   }
 
-  private Optional<BigDecimal> waiting(MachineFacts facts) {
-    BigDecimal sum = BigDecimal.ZERO.setScale(2);
-    for (Disk disk : facts.disks()) {
-      Optional<StorageOffer> cheapest = ofMedia(disk.bytes(), "");
-      if (cheapest.isEmpty()) {
-        return Optional.empty();
-      }
-      sum =
-          sum.add(
-              CostLine.cents(
-                  cheapest.get().gib().multiply(assumptions.net()).multiply(gib(disk.bytes()))));
-    }
-    return Optional.of(sum);
-  }
-
   /**
    * What a machine costs a month in a size and classes that are decided, at a site's own prices.
    */
@@ -565,7 +389,10 @@ public final class Sizing {
       sum =
           sum.add(
               CostLine.cents(
-                  storageOfDisk.get(i).pricePerGibMonth().multiply(gib(disks.get(i).bytes()))));
+                  storageOfDisk
+                      .get(i)
+                      .pricePerGibMonth()
+                      .multiply(DiskPlacing.gib(disks.get(i).bytes()))));
     }
     return sum;
   }

@@ -10,10 +10,8 @@ import bargelane.core.assess.Assumptions;
 import bargelane.core.assess.Basis;
 import bargelane.core.assess.Offer;
 import bargelane.core.assess.Offer.SizeOffer;
-import bargelane.core.assess.PriceBook;
 import bargelane.core.assess.Sized;
 import bargelane.core.assess.Use;
-import bargelane.core.site.Inventory;
 import bargelane.service.db.Db;
 import bargelane.service.db.Ids;
 import bargelane.service.db.Json;
@@ -174,7 +172,7 @@ public final class Assessments {
           "the window ends on " + assumptions.until() + ", which is to come",
           "let it end today at the latest: only whole days of UTC count");
     }
-    Offer offer = offer(s, entity, book);
+    Offer offer = Offers.of(s, entity, book, today());
     Assumed.offered(assumptions, offer);
     List<String> ids = ids(s, entity);
     return new Basics(
@@ -201,54 +199,6 @@ public final class Assessments {
             .setParameter(1, entity.id)
             .setParameter(2, r.number)
             .getResultList());
-  }
-
-  private Offer offer(Session s, AssessmentEntity entity, String book) {
-    Optional<SiteEntity> site =
-        Optional.ofNullable(entity.targetSiteId).map(id -> s.find(SiteEntity.class, id));
-    if (site.isEmpty() && book.isEmpty()) {
-      throw ProblemException.invalid(
-          "target-missing",
-          "an assessment needs a target",
-          "name a site (--target), or a price book that describes its sizes (--book)");
-    }
-    Optional<Inventory> inventory = site.map(Sites::inventory);
-    if (book.isEmpty()) {
-      Offer told = Offer.told(site.get().name, inventory.get());
-      if (told.sizes().isEmpty()) {
-        throw ProblemException.invalid(
-            "sizes-missing",
-            "site " + site.get().name + " offers no sizes and tells no prices",
-            "name a price book that describes sizes: bargelane book add");
-      }
-      long currencies =
-          inventory.get().sizes().stream().map(Inventory.Size::currency).distinct().count();
-      if (currencies > 1) {
-        throw ProblemException.invalid(
-            "currencies-mixed",
-            "site " + site.get().name + " tells prices in several currencies",
-            "write a price book in one of them: bargelane book add");
-      }
-      return told;
-    }
-    PriceBook prices = PriceBooks.find(s, book);
-    Offer offer = prices.offer(today(), inventory.filter(i -> !i.sizes().isEmpty()));
-    if (offer.sizes().isEmpty() || offer.storages().isEmpty()) {
-      throw ProblemException.invalid(
-          "prices-missing",
-          "price book "
-              + book
-              + " has no "
-              + (offer.sizes().isEmpty() ? "size" : "storage class")
-              + " that is "
-              + (site.isPresent() ? "offered by " + site.get().name + " and " : "described and ")
-              + "priced on "
-              + today(),
-          offer.notes().isEmpty()
-              ? "look at its dates: bargelane book show " + book
-              : String.join("; ", offer.notes()));
-    }
-    return offer;
   }
 
   private List<String> ids(Session s, AssessmentEntity entity) {
