@@ -26,6 +26,7 @@ function Side({ sized: s, currency, months }: { sized: Sized; currency: string; 
           {`above this size for ${duration(above)} in the window`}
         </Status>
       )}
+      {s.waiting !== null && <Box>Its replica costs {money(s.waiting)} {currency} a month while it waits.</Box>}
       <Findings findings={s.findings} none="" />
       <Rows
         heads={[
@@ -145,6 +146,11 @@ export function AssessedMachinePage() {
         <Link component={RouterLink} to={`/machines/${m.row.machineId}`}>
           The machine
         </Link>
+        {m.row.today !== null && (
+          <span>
+            Today it costs {money(m.row.today)} {m.currency} a month
+          </span>
+        )}
         {m.way !== '' && (
           <Box component="span" sx={{ color: 'text.secondary' }}>
             Best moved by {m.way}: {m.wayWhy}

@@ -31,6 +31,7 @@ const COLUMNS: { title: string; sort?: string; right?: boolean }[] = [
   { title: 'Observed' },
   { title: 'A month', sort: 'observed', right: true },
   { title: 'Saves', sort: 'saving', right: true },
+  { title: 'Today', right: true },
   { title: 'Above', sort: 'above', right: true },
   { title: 'Reasons' },
   { title: 'Accepted' },
@@ -62,6 +63,7 @@ function Row({ a, row: r, chosen, onChoose }: { a: Assessment; row: AssessedRow;
       </TableCell>
       <TableCell align="right">{money(r.observedMonthly)}</TableCell>
       <TableCell align="right">{money(saves)}</TableCell>
+      <TableCell align="right">{r.today === null ? '' : money(r.today)}</TableCell>
       <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>
         {r.above === 0 ? '' : duration(r.above)}
       </TableCell>

@@ -203,6 +203,7 @@ final class AssessmentPrinter {
         number("A MONTH", "configuredMonthly"),
         text("OBSERVED", "observedSize"),
         number("A MONTH", "observedMonthly"),
+        of("TODAY", m -> m.path("today").isNull() ? "" : plain(m.path("today"))),
         of(
             "ABOVE",
             m ->
