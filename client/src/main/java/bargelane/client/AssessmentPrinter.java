@@ -305,6 +305,14 @@ final class AssessmentPrinter {
               + ": "
               + l.path("derivation").asText());
     }
+    if (!s.path("waiting").isNull()) {
+      out.println(
+          "  its replica costs "
+              + plain(s.path("waiting"))
+              + " "
+              + currency
+              + " a month while it waits");
+    }
     long above =
         Math.max(s.path("aboveCpuSeconds").asLong(), s.path("aboveMemorySeconds").asLong());
     if (above > 0) {
