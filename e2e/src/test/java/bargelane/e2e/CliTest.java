@@ -523,7 +523,7 @@ class CliTest {
         "recorded for nine days only");
 
     assertEquals(
-        3,
+        4,
         new Terminal(harness)
             .told(
                 "assessment",

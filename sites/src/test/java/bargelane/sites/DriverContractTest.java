@@ -201,11 +201,15 @@ class DriverContractTest {
     String machine =
         d.compute()
             .define(spec(d, "c-machine", List.of("c-vol"), d.inventory().networks().get(0).id()));
+    d.source().snapshot("c-0", "bargelane/t", List.of("c-vol"), Optional.empty(), false);
+    d.source().dropSnapshot("c-0");
     d.source().snapshot("c-1", "bargelane/t", List.of("c-vol"), Optional.empty(), false);
     d.source().dropSnapshot("c-1");
     write(d, "c-vol", 2 * MIB, 7);
     d.source().snapshot("c-2", "bargelane/t", List.of("c-vol"), Optional.of("c-1"), false);
     d.source().snapshot("c-2", "bargelane/t", List.of("c-vol"), Optional.of("c-1"), false);
+    // Another marker goes while the snapshot is held.
+    d.source().forgetMarker("c-0");
     ExportRef export = d.source().openSnapshot("x", "c-2", "c-vol", Optional.of("c-1"));
     assertTrue(export.tracksChanges());
     int granularity = d.capabilities().granularityBytes();

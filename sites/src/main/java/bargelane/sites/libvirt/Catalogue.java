@@ -46,6 +46,13 @@ final class Catalogue {
       Map<String, String> stamps,
       boolean quiesced) {
 
+    /** The same, with another change time of an image. */
+    Snapshot stamped(String file, String stamp) {
+      Map<String, String> now = new LinkedHashMap<>(stamps);
+      now.put(file, stamp);
+      return new Snapshot(owner, domain, since, volumes, now, quiesced);
+    }
+
     /** The same, taken while the guest's file systems were at rest. */
     Snapshot atRest() {
       return new Snapshot(owner, domain, since, volumes, stamps, true);

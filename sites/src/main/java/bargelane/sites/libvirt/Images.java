@@ -132,9 +132,9 @@ final class Images {
         == 0;
   }
 
-  /** When an image's bytes were last changed, as the host tells it. */
+  /** When an image's bytes were last changed, as the host tells it; empty if it is not there. */
   String stamp(String file) {
-    return shell.script("stat -c '%y %s' \"$1\"", file).strip();
+    return shell.script("stat -c '%y %s' \"$1\" 2>/dev/null || true", file).strip();
   }
 
   // ---- servers

@@ -36,6 +36,11 @@ final class LibvirtSource implements Source {
 
   private static final String BITMAP = "since";
 
+  /** In place of a stamp while we change bitmaps of the image, and after that was cut short. */
+  private static final String CHANGING = "changing";
+
+  private static final String CUT_SHORT = "cut short";
+
   private final Host host;
 
   LibvirtSource(Host host) {
@@ -303,8 +308,7 @@ final class LibvirtSource implements Source {
     if (tracks) {
       mark(name, owner, disks);
     }
-    Map<String, String> stamps = new LinkedHashMap<>();
-    files.forEach(f -> stamps.put(f, host.images.stamp(f)));
+    Map<String, String> stamps = stamps(files);
     catalogue.change(
         s -> {
           s.snapshots()
@@ -338,6 +342,13 @@ final class LibvirtSource implements Source {
                   .orElseThrow(() -> host.failure("missing", "disk " + disk + " was taken off"))
                   .target();
       return ref(export, host.shell.near(socket(snapshot)), target, since.map(x -> BITMAP));
+    }
+    if (s.stamps().get(file).equals(CHANGING)) {
+      throw new SiteException(
+          SiteException.Kind.MAY_PASS,
+          "busy",
+          host.site + ": a marker of " + disk + " is being removed",
+          null);
     }
     if (!host.images.stamp(file).equals(s.stamps().get(file))) {
       throw host.failure(
@@ -442,6 +453,10 @@ final class LibvirtSource implements Source {
     if (m == null) {
       return;
     }
+    // Snapshots of a machine that is off go by when its images were changed last: that it is us who
+    // change them now, and nothing of their disks, is told before and after.
+    Map<String, String> before = stamps(m.files());
+    restamp(catalogue, before, CHANGING);
     try {
       boolean off = host.hypervisor.domain(m.domain()).off();
       if (off || !host.hypervisor.deleteCheckpoint(m.domain(), name, true)) {
@@ -454,7 +469,41 @@ final class LibvirtSource implements Source {
       }
     }
     m.files().forEach(f -> host.images.removeBitmap(f, name));
-    catalogue.change(s -> s.markers().remove(name));
+    Map<String, String> after = stamps(m.files());
+    catalogue.change(
+        s -> {
+          after.forEach((file, stamp) -> restamp(s, file, CHANGING, stamp));
+          return s.markers().remove(name);
+        });
+  }
+
+  private Map<String, String> stamps(List<String> files) {
+    Map<String, String> stamps = new LinkedHashMap<>();
+    files.forEach(f -> stamps.put(f, host.images.stamp(f)));
+    return stamps;
+  }
+
+  /**
+   * Tells the snapshots that go by these stamps of another. One whose images were being changed
+   * when that was cut short is not believed any more.
+   */
+  private static void restamp(Catalogue catalogue, Map<String, String> from, String to) {
+    catalogue.change(
+        s -> {
+          from.forEach(
+              (file, stamp) -> {
+                restamp(s, file, CHANGING, CUT_SHORT);
+                restamp(s, file, stamp, to);
+              });
+          return null;
+        });
+  }
+
+  private static void restamp(State s, String file, String from, String to) {
+    s.snapshots()
+        .replaceAll(
+            (name, snapshot) ->
+                from.equals(snapshot.stamps().get(file)) ? snapshot.stamped(file, to) : snapshot);
   }
 
   @Override
