@@ -129,7 +129,7 @@ public final class AssessmentReport {
 
     private void sums() {
       out.append("<h2>As they are configured and as they are used</h2>");
-      open("", "Configured", "Observed");
+      open("", ">Configured", ">Observed");
       row(
           "A month, " + v.currency(),
           money(v.configured().monthly()),
@@ -143,6 +143,10 @@ public final class AssessmentReport {
           "Without a size, not in the sums",
           "" + v.configured().unsized(),
           "" + v.observed().unsized());
+      row(
+          "A month of the " + v.both().machines() + " that are in both",
+          money(v.both().configured()),
+          money(v.both().observed()));
       row("Above their size at some time", above(v.configured()), above(v.observed()));
       close();
       out.append("<p>");
@@ -178,7 +182,7 @@ public final class AssessmentReport {
       out.append("<h2>Cost by what is paid for, ")
           .append(escaped(v.currency()))
           .append(" a month</h2>");
-      open("", "Configured", "Observed", "");
+      open("", ">Configured", ">Observed", "");
       BigDecimal most =
           v.costs().stream()
               .map(c -> c.configured().max(c.observed()))
@@ -200,7 +204,7 @@ public final class AssessmentReport {
 
     private void fitness(List<Machine> machines) {
       out.append("<h2>Whether they go</h2>");
-      open("", "Machines");
+      open("", ">Machines");
       for (CountView c : v.verdicts()) {
         row(c.what(), "" + c.machines());
       }
@@ -277,10 +281,10 @@ public final class AssessmentReport {
           "Machine",
           "Verdict",
           "Configured size",
-          "A month",
+          ">A month",
           "Observed size",
-          "A month",
-          "Above",
+          ">A month",
+          ">Above",
           "Read with care");
       for (Machine m : machines) {
         AssessedRow r = m.row;
@@ -304,10 +308,14 @@ public final class AssessmentReport {
       return amount == null ? "–" : String.format(Locale.ROOT, "%,.2f", amount);
     }
 
+    /** Heads of columns; a {@code >} before one is for numbers. */
     private void open(String... heads) {
       out.append("<table><thead><tr>");
       for (String h : heads) {
-        out.append("<th>").append(escaped(h)).append("</th>");
+        boolean numbers = h.startsWith(">");
+        out.append(numbers ? "<th class=\"n\">" : "<th>")
+            .append(escaped(numbers ? h.substring(1) : h))
+            .append("</th>");
       }
       out.append("</tr></thead><tbody>");
     }
