@@ -37,6 +37,7 @@ import java.util.Set;
 import java.util.regex.Pattern;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
+import org.hibernate.exception.ConstraintViolationException;
 
 /**
  * Assessments: for a choice of machines what each needs at a target, on both bases, whether it will
@@ -102,21 +103,33 @@ public final class Assessments {
             s -> {
               if (!Db.list(s, Object.class, "from AssessmentEntity where name = ?1", entity.name)
                   .isEmpty()) {
-                throw ProblemException.conflict(
-                    "assessment-exists",
-                    "there is an assessment '" + entity.name + "' already",
-                    "make a revision of it (bargelane assessment edit), or give another name");
+                throw exists(entity.name);
               }
               if (asked.target() != null && !asked.target().isEmpty()) {
                 entity.targetSiteId = Sites.find(s, asked.target()).id;
               }
               return basics(s, entity, book, assumptions, AssumptionsView.UNSAID);
             });
-    return db.tx(
-        s -> {
-          s.persist(entity);
-          return store(s, basics, 1, by, "");
-        });
+    try {
+      return db.tx(
+          s -> {
+            s.persist(entity);
+            return store(s, basics, 1, by, "");
+          });
+    } catch (ConstraintViolationException e) {
+      // Another of that name was made since we looked.
+      if ("assessment_name_key".equals(e.getConstraintName())) {
+        throw exists(entity.name);
+      }
+      throw e;
+    }
+  }
+
+  private static ProblemException exists(String name) {
+    return ProblemException.conflict(
+        "assessment-exists",
+        "there is an assessment '" + name + "' already",
+        "make a revision of it (bargelane assessment edit), or give another name");
   }
 
   /** A new revision with other assumptions, other prices, or only what is known now. */
