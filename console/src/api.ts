@@ -17,7 +17,7 @@ export interface Point {
 }
 export interface Step { number: number; name: string; title: string; state: string; detail: string; startedAt: string | null; endedAt: string | null }
 export interface Run {
-  id: string; kind: string; title: string; wave: string; site: string; state: string; startedAt: string; endedAt: string | null;
+  id: string; kind: string; title: string; subjectKind: string; subject: string; state: string; startedAt: string; endedAt: string | null;
   steps: Step[]; problem: Problem | null; result: Record<string, unknown> | null; startedBy: string;
 }
 export interface Divergence { commonPoint: string; home: string; homeBytes: number; away: string; awayBytes: number; overlapSeconds: number | null }
@@ -25,7 +25,7 @@ export interface Wave {
   id: string; name: string; lane: string; from: string; to: string; timetable: string; everySeconds: number; rpoSeconds: number; keepPoints: number;
   state: string; machines: Member[]; leg: { number: number; from: string; to: string; state: string; commonPoint: string } | null;
   exposureSeconds: number | null; newestAsOf: string | null; rpoHeld: boolean; lastPass: Pass | null; points: Point[];
-  running: Run[]; recent: Run[]; nextAction: string; divergence: Divergence | null; protectedNow: boolean; now: string;
+  running: Run[]; recent: Run[]; nextAction: string; verbs: string[]; divergence: Divergence | null; protectedNow: boolean; now: string;
 }
 export interface RefitEdit { disk: number; partition: number; path: string; reason: string; difference: string }
 export interface Refit {

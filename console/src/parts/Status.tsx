@@ -52,6 +52,9 @@ export function toneOf(state: string): Tone {
     case 'running':
     case 'backing out':
     case 'moving':
+    case 'loading':
+    case 'testing':
+    case 'settling':
     case 'leased':
     case 'ready':
     case 'shipped':

@@ -6,13 +6,16 @@ import java.util.List;
 /**
  * A piece of work. {@code state} is {@code running}, {@code backing out}, {@code done}, {@code
  * failed}.
+ *
+ * @param subjectKind what it is about: {@code wave} or {@code site}
+ * @param subject its name
  */
 public record RunView(
     String id,
     String kind,
     String title,
-    String wave,
-    String site,
+    String subjectKind,
+    String subject,
     String state,
     Instant startedAt,
     Instant endedAt,

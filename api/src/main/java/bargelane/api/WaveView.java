@@ -3,7 +3,11 @@ package bargelane.api;
 import java.time.Instant;
 import java.util.List;
 
-/** A wave with everything that its page shows. Durations are seconds. */
+/**
+ * A wave with everything that its page shows. Durations are seconds.
+ *
+ * @param verbs what can be asked of it now, what is most likely meant first
+ */
 public record WaveView(
     String id,
     String name,
@@ -25,6 +29,7 @@ public record WaveView(
     List<RunView> running,
     List<RunView> recent,
     String nextAction,
+    List<String> verbs,
     Divergence divergence,
     boolean protectedNow,
     Instant now) {}

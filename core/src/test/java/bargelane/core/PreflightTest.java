@@ -2,14 +2,13 @@ package bargelane.core;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertFalse;
-import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
+import bargelane.core.lane.Joins;
 import bargelane.core.lane.LanePlan;
 import bargelane.core.lane.Preflight;
-import bargelane.core.lane.Subnet;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
@@ -72,8 +71,8 @@ class PreflightTest {
       LanePlan plan, Inventory target, MachineFacts... machines) {
     List<Optional<String>> sizes =
         java.util.Arrays.stream(machines).map(m -> Optional.of("s")).toList();
-    return new Preflight(plan, target, SIZED, Set.of())
-        .place(List.of(machines), sizes, inventory("10.0.0.0/24", ROOM));
+    Joins joins = new Joins(plan, "over", inventory("10.0.0.0/24", ROOM), target, "there");
+    return new Preflight(plan, joins, target, SIZED, Set.of()).place(List.of(machines), sizes);
   }
 
   @Test
@@ -140,11 +139,61 @@ class PreflightTest {
   }
 
   @Test
-  void malformedAddressesAreRefused() {
-    for (String bad : List.of("10.0.0", "10.0.0.256", "10.0.0.x", "", "1.2.3.4.5")) {
-      assertThrows(IllegalArgumentException.class, () -> Subnet.address(bad));
+  void aTargetNetworkWithoutARangeIsTakenAsItIsAndToldOf() {
+    for (String untold : new String[] {"", null, "a bridge"}) {
+      List<Preflight.Result> r =
+          place(PLAN, inventory(untold, ROOM), machine("a", "10.0.0.7"), machine("b", ""));
+      assertEquals(List.of(Code.SUBNET_RANGE_UNKNOWN, Code.SUBNET_RANGE_UNKNOWN), codes(r));
+      assertTrue(r.get(0).holds() && r.get(1).holds(), "it is told, and keeps no gate shut");
+      assertEquals("10.0.0.7", r.get(0).placement().nics().get(0).address());
+      assertEquals("", r.get(1).placement().nics().get(0).address());
     }
-    assertThrows(IllegalArgumentException.class, () -> Subnet.parse("10.0.0.0"));
-    assertThrows(IllegalArgumentException.class, () -> Subnet.parse("10.0.0.0/40"));
+  }
+
+  @Test
+  void addressesOfVersionSixAreKeptChosenAndFoundTaken() {
+    Inventory six = inventory("2001:db8:7::/64", ROOM, machine("other", "2001:DB8:7:0::7"));
+    List<Preflight.Result> r =
+        place(
+            PLAN,
+            six,
+            machine("a", "2001:db8:7::5"),
+            machine("b", "2001:db8:7::7"),
+            machine("c", "2001:db8:8::1"),
+            machine("d", "10.0.0.7"));
+    assertTrue(r.get(0).placement().nics().get(0).kept());
+    assertEquals(List.of(Code.ADDRESS_TAKEN), codes(List.of(r.get(1))));
+    assertEquals("2001:db8:7::2", r.get(2).placement().nics().get(0).address());
+    assertEquals("2001:db8:7::3", r.get(3).placement().nics().get(0).address());
+  }
+
+  @Test
+  void aCardOfVersionSixOnANetworkOfVersionFourGetsAnAddressThere() {
+    List<Preflight.Result> r =
+        place(PLAN, inventory("10.0.0.0/24", ROOM), machine("a", "2001:db8::1"));
+    assertEquals("10.0.0.2", r.get(0).placement().nics().get(0).address());
+    assertTrue(r.get(0).holds());
+  }
+
+  @Test
+  void aCardWhoseAddressIsNoAddressStopsNothing() {
+    List<Preflight.Result> r =
+        place(
+            PLAN,
+            inventory("10.0.0.0/24", ROOM, machine("other", "dynamic")),
+            machine("a", "unknown"));
+    assertEquals("10.0.0.2", r.get(0).placement().nics().get(0).address());
+  }
+
+  @Test
+  void aLaneTellsOnceWhatAllItsMachinesWouldMeet() {
+    LanePlan plan = new LanePlan(Map.of("net", "gone"), Map.of(), "", true);
+    Inventory shore = inventory("10.0.0.0/24", ROOM);
+    List<Finding> findings = new Joins(plan, "over", shore, shore, "there").findings();
+    assertEquals(
+        List.of(Code.SUBNET_UNKNOWN, Code.STORAGE_NOT_JOINED),
+        findings.stream().map(Finding::code).toList());
+    assertEquals("there has no subnet gone", findings.get(0).cause());
+    assertTrue(findings.get(1).remedy().contains("bargelane lane edit over --storage shelf="));
   }
 }

@@ -117,7 +117,7 @@ class StandingTest {
   void impossibleTimetablesAreRefused() {
     assertThrows(
         IllegalArgumentException.class,
-        () -> new Timetable(Duration.ofSeconds(4), RPO, 6, true, true));
+        () -> new Timetable(Duration.ofMillis(999), RPO, 6, true, true));
     assertThrows(
         IllegalArgumentException.class,
         () -> new Timetable(Duration.ofSeconds(61), RPO, 6, true, true));

@@ -161,7 +161,7 @@ public final class Harness implements Closeable {
         java(
             "service",
             "400m",
-            "bargelane.service.ServiceMain",
+            "bargelane.service.node.ServiceMain",
             "--home",
             home.resolve("service").toString(),
             "--database",

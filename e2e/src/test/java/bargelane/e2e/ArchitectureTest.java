@@ -1,11 +1,14 @@
 package bargelane.e2e;
 
+import static com.tngtech.archunit.lang.syntax.ArchRuleDefinition.classes;
 import static com.tngtech.archunit.lang.syntax.ArchRuleDefinition.noClasses;
 import static com.tngtech.archunit.library.Architectures.layeredArchitecture;
+import static com.tngtech.archunit.library.dependencies.SlicesRuleDefinition.slices;
 
 import com.tngtech.archunit.core.domain.JavaClasses;
 import com.tngtech.archunit.core.importer.ClassFileImporter;
 import com.tngtech.archunit.core.importer.ImportOption;
+import java.util.List;
 import org.junit.jupiter.api.Test;
 
 /** The arrows of docs/architecture.md. */
@@ -62,6 +65,80 @@ class ArchitectureTest {
         .mayOnlyAccessLayers("core", "sites", "tug", "api", "blocks")
         .whereLayer("client")
         .mayOnlyAccessLayers("api")
+        .check(CLASSES);
+  }
+
+  /** From the ground up: a room uses only those before it. */
+  private static final List<String> ROOMS =
+      List.of(
+          "platform",
+          "event",
+          "account",
+          "http",
+          "run",
+          "site",
+          "machine",
+          "guest",
+          "usage",
+          "connection",
+          "assess",
+          "lane",
+          "replication",
+          "plan",
+          "move",
+          "overview",
+          "node");
+
+  @Test
+  void aRoomOfTheServiceUsesOnlyRoomsAboveIt() {
+    for (int i = 0; i < ROOMS.size(); i++) {
+      String[] below =
+          ROOMS.subList(i + 1, ROOMS.size()).stream()
+              .map(r -> "bargelane.service." + r + "..")
+              .toArray(String[]::new);
+      if (below.length > 0) {
+        noClasses()
+            .that()
+            .resideInAPackage("bargelane.service." + ROOMS.get(i) + "..")
+            .should()
+            .dependOnClassesThat()
+            .resideInAnyPackage(below)
+            .because("rooms are built from the ground up: docs/architecture.md")
+            .check(CLASSES);
+      }
+    }
+  }
+
+  @Test
+  void everyClassOfTheServiceIsInARoom() {
+    classes()
+        .that()
+        .resideInAPackage("bargelane.service..")
+        .should()
+        .resideInAnyPackage(
+            ROOMS.stream().map(r -> "bargelane.service." + r).toArray(String[]::new))
+        .check(CLASSES);
+  }
+
+  @Test
+  void roomsAndTheRoomsOfTheCoreFormNoCircle() {
+    slices().matching("bargelane.service.(*)..").should().beFreeOfCycles().check(CLASSES);
+    slices().matching("bargelane.core.(*)..").should().beFreeOfCycles().check(CLASSES);
+  }
+
+  /** Agents are listened to on a port and under a certificate of their own. */
+  @Test
+  void onlyTheHttpRoomKnowsTheServer() {
+    noClasses()
+        .that()
+        .resideInAPackage("bargelane.service..")
+        .and()
+        .resideOutsideOfPackage("bargelane.service.http..")
+        .and()
+        .doNotHaveSimpleName("AgentListener")
+        .should()
+        .dependOnClassesThat()
+        .resideInAnyPackage("io.javalin..", "org.eclipse.jetty..")
         .check(CLASSES);
   }
 

@@ -1,40 +1,28 @@
 package bargelane.standins;
 
-/** An IPv4 network in CIDR notation (RFC 4632). */
-record Cidr(long base, int bits) {
+import inet.ipaddr.IPAddress;
+import inet.ipaddr.IPAddressString;
+
+/** A network in CIDR notation (RFC 4632; RFC 4291, section 2.3). */
+record Cidr(IPAddress block) {
 
   static Cidr parse(String text) {
-    String[] parts = text.split("/", 2);
-    int bits = Integer.parseInt(parts[1]);
-    return new Cidr(address(parts[0]) & mask(bits), bits);
+    return new Cidr(address(text).toPrefixBlock());
   }
 
-  private static long mask(int bits) {
-    return bits == 0 ? 0 : 0xffffffffL << (32 - bits) & 0xffffffffL;
-  }
-
-  static long address(String text) {
-    long value = 0;
-    String[] parts = text.split("\\.", -1);
-    if (parts.length != 4) {
-      throw new Refusal(422, "address-malformed", "'" + text + "' is not an IPv4 address");
+  private static IPAddress address(String text) {
+    IPAddress address = new IPAddressString(text).getAddress();
+    if (address == null) {
+      throw new Refusal(422, "address-malformed", "'" + text + "' is no address");
     }
-    for (String part : parts) {
-      int octet;
-      try {
-        octet = Integer.parseInt(part);
-      } catch (NumberFormatException e) {
-        octet = -1;
-      }
-      if (octet < 0 || octet > 255) {
-        throw new Refusal(422, "address-malformed", "'" + text + "' is not an IPv4 address");
-      }
-      value = value << 8 | octet;
-    }
-    return value;
+    return address;
   }
 
   boolean contains(String address) {
-    return (address(address) & mask(bits)) == base;
+    IPAddress one = address(address);
+    if (one.isMultiple()) {
+      throw new Refusal(422, "address-malformed", "'" + address + "' is not one address");
+    }
+    return block.contains(one);
   }
 }

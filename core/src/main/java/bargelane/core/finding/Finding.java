@@ -63,6 +63,7 @@ public record Finding(Code code, String thing, String cause, String remedy, Who 
     NETWORK_NOT_JOINED(true),
     SUBNET_UNKNOWN(true),
     SUBNET_FULL(true),
+    SUBNET_RANGE_UNKNOWN(false),
     ADDRESS_OUTSIDE_SUBNET(true),
     ADDRESS_TAKEN(true),
     STORAGE_NOT_JOINED(true),
@@ -86,6 +87,16 @@ public record Finding(Code code, String thing, String cause, String remedy, Who 
 
     Code(boolean blocks) {
       this.blocks = blocks;
+    }
+
+    /** Whether it is about a machine's size, and so of the gate 'sized'. */
+    public boolean ofSize() {
+      return name().startsWith("SIZE_") || this == NO_SIZE_FITS;
+    }
+
+    /** Whether it is about where a machine's disks go. */
+    public boolean ofStorage() {
+      return this == STORAGE_NOT_JOINED || this == STORAGE_UNKNOWN;
     }
 
     /** The stable form: lower case with dashes. */

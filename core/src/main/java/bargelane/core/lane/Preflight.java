@@ -4,14 +4,18 @@ import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
 import bargelane.core.lane.Placement.PlacedNic;
+import bargelane.core.net.Address;
+import bargelane.core.net.Subnet;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.site.Inventory.Network;
 import bargelane.core.site.Inventory.Nic;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 
@@ -28,31 +32,42 @@ public final class Preflight {
   }
 
   private final LanePlan plan;
+  private final Joins joins;
   private final Inventory target;
   private final Capabilities capabilities;
-  private final Set<String> taken = new HashSet<>();
+
+  /** Addresses that are used, in canonical form, by network. */
+  private final Map<String, Set<String>> taken = new HashMap<>();
 
   /**
    * @param target what is at the target now
    * @param ours platform ids at the target that are ours, whose addresses do not count as taken
    */
-  public Preflight(LanePlan plan, Inventory target, Capabilities capabilities, Set<String> ours) {
+  public Preflight(
+      LanePlan plan, Joins joins, Inventory target, Capabilities capabilities, Set<String> ours) {
     this.plan = plan;
+    this.joins = joins;
     this.target = target;
     this.capabilities = capabilities;
     for (MachineFacts m : target.machines()) {
       if (!ours.contains(m.platformId())) {
-        m.nics().forEach(n -> taken.add(n.network() + " " + n.address()));
+        m.nics().forEach(n -> take(n.network(), n.address()));
       }
     }
   }
 
+  /** Whether an address was free and is now taken; one that can't be read is never taken. */
+  private boolean take(String network, String address) {
+    return Address.canonical(address)
+        .map(a -> taken.computeIfAbsent(network, n -> new HashSet<>()).add(a))
+        .orElse(true);
+  }
+
   /** Places machines, in order; each sees the addresses that those before it took. */
-  public List<Result> place(
-      List<MachineFacts> machines, List<Optional<String>> sizes, Inventory source) {
+  public List<Result> place(List<MachineFacts> machines, List<Optional<String>> sizes) {
     List<Result> results = new ArrayList<>();
     for (int i = 0; i < machines.size(); i++) {
-      results.add(place(machines.get(i), sizes.get(i), source));
+      results.add(place(machines.get(i), sizes.get(i)));
     }
     long more = machines.size();
     Inventory.Quota quota = target.quota();
@@ -104,40 +119,19 @@ public final class Preflight {
     return new Result(r.machine(), r.placement(), List.copyOf(all));
   }
 
-  private Result place(MachineFacts machine, Optional<String> size, Inventory source) {
+  private Result place(MachineFacts machine, Optional<String> size) {
     List<Finding> findings = new ArrayList<>();
     checkSize(machine, size, findings);
     List<PlacedNic> nics = new ArrayList<>();
     for (Nic nic : machine.nics()) {
-      nics.add(placeNic(machine, nic, source, findings));
+      nics.add(placeNic(machine, nic, findings));
     }
     List<String> storages = new ArrayList<>();
     for (Inventory.Disk disk : machine.disks()) {
-      String joined = plan.storages().get(disk.storage());
-      if (joined == null) {
-        findings.add(
-            new Finding(
-                Code.STORAGE_NOT_JOINED,
-                machine.name() + ", disk " + disk.volume(),
-                "storage " + disk.storage() + " is joined to no class of the target",
-                "join it: bargelane lane edit LANE --storage " + disk.storage() + "=CLASS",
-                Who.ENGINEER));
-        storages.add("");
-      } else if (target.storage(joined).isEmpty()) {
-        findings.add(
-            new Finding(
-                Code.STORAGE_UNKNOWN,
-                machine.name() + ", disk " + disk.volume(),
-                "the target has no storage class " + joined,
-                "join "
-                    + disk.storage()
-                    + " to one of "
-                    + target.storages().stream().map(Inventory.Storage::id).toList(),
-                Who.ENGINEER));
-        storages.add("");
-      } else {
-        storages.add(target.storage(joined).get().id());
-      }
+      Joins.Joined<Inventory.Storage> joined =
+          joins.storage(disk.storage(), machine.name() + ", disk " + disk.volume());
+      joined.finding().ifPresent(findings::add);
+      storages.add(joined.to().map(Inventory.Storage::id).orElse(""));
     }
     return new Result(
         machine,
@@ -182,65 +176,64 @@ public final class Preflight {
     }
   }
 
-  private PlacedNic placeNic(
-      MachineFacts machine, Nic nic, Inventory source, List<Finding> findings) {
-    String thing = machine.name() + ", address " + nic.address();
-    String joined = plan.networks().get(nic.network());
-    if (joined == null) {
-      String name = source.network(nic.network()).map(Network::name).orElse(nic.network());
-      findings.add(
-          new Finding(
-              Code.NETWORK_NOT_JOINED,
-              thing,
-              "network " + name + " is joined to no subnet of the target",
-              "join it: bargelane lane edit LANE --network " + nic.network() + "=SUBNET",
-              Who.ENGINEER));
+  private PlacedNic placeNic(MachineFacts machine, Nic nic, List<Finding> findings) {
+    String thing =
+        machine.name()
+            + (nic.address().isEmpty()
+                ? ", card on network " + nic.network()
+                : ", address " + nic.address());
+    Joins.Joined<Network> joined = joins.network(nic.network(), thing);
+    joined.finding().ifPresent(findings::add);
+    if (joined.to().isEmpty()) {
       return new PlacedNic("", "", false, nic.mac());
     }
-    Optional<Network> subnet = target.network(joined);
-    if (subnet.isEmpty()) {
+    Network subnet = joined.to().get();
+    Optional<Subnet> range = Subnet.of(subnet.cidr());
+    if (range.isEmpty()) {
       findings.add(
           new Finding(
-              Code.SUBNET_UNKNOWN,
+              Code.SUBNET_RANGE_UNKNOWN,
               thing,
-              "the target has no subnet " + joined,
-              "join "
-                  + nic.network()
-                  + " to one of "
-                  + target.networks().stream().map(Network::id).toList(),
+              "the platform tells no range of subnet "
+                  + subnet.id()
+                  + ": whether an address fits there can't be checked, and none can be chosen",
+              "see that "
+                  + (plan.keepAddresses() && !nic.address().isEmpty()
+                      ? nic.address() + " is good there"
+                      : "the guest gets an address there"),
               Who.ENGINEER));
-      return new PlacedNic("", "", false, nic.mac());
     }
-    Subnet range = Subnet.parse(subnet.get().cidr());
-    String id = subnet.get().id();
-    if (plan.keepAddresses() && !nic.address().isEmpty() && range.contains(nic.address())) {
-      if (!taken.add(id + " " + nic.address())) {
+    boolean keep =
+        plan.keepAddresses()
+            && Address.valid(nic.address())
+            && range.map(r -> r.contains(nic.address())).orElse(true);
+    if (keep) {
+      if (!take(subnet.id(), nic.address())) {
         findings.add(
             new Finding(
                 Code.ADDRESS_TAKEN,
                 thing,
-                "the address is used by another machine in subnet " + id,
+                "the address is used by another machine in subnet " + subnet.id(),
                 "free it there, or do not keep addresses on this lane",
                 Who.ENGINEER));
       }
-      return new PlacedNic(id, nic.address(), true, nic.mac());
+      return new PlacedNic(subnet.id(), nic.address(), true, nic.mac());
     }
-    Set<String> here = new HashSet<>();
-    taken.stream()
-        .filter(t -> t.startsWith(id + " "))
-        .forEach(t -> here.add(t.substring(id.length() + 1)));
-    Optional<String> free = range.free(here);
+    if (range.isEmpty()) {
+      return new PlacedNic(subnet.id(), "", false, nic.mac());
+    }
+    Optional<String> free = range.get().free(taken.getOrDefault(subnet.id(), Set.of()));
     if (free.isEmpty()) {
       findings.add(
           new Finding(
               Code.SUBNET_FULL,
               thing,
-              "subnet " + id + " (" + subnet.get().cidr() + ") has no free address",
+              "subnet " + subnet.id() + " (" + subnet.cidr() + ") has no free address",
               "join the network to a larger subnet, or free an address there",
               Who.ENGINEER));
-      return new PlacedNic(id, "", false, nic.mac());
+      return new PlacedNic(subnet.id(), "", false, nic.mac());
     }
-    taken.add(id + " " + free.get());
-    return new PlacedNic(id, free.get(), false, nic.mac());
+    take(subnet.id(), free.get());
+    return new PlacedNic(subnet.id(), free.get(), false, nic.mac());
   }
 }

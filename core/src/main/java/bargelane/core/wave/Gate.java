@@ -1,10 +1,11 @@
 package bargelane.core.wave;
 
 import bargelane.core.finding.Finding;
+import bargelane.core.word.Worded;
 import java.util.List;
 
 /** The eight gates of a move, in their order. */
-public enum Gate {
+public enum Gate implements Worded {
   FOUND("found"),
   SIZED("sized"),
   MAPPED("mapped"),
@@ -20,6 +21,7 @@ public enum Gate {
     this.word = word;
   }
 
+  @Override
   public String word() {
     return word;
   }

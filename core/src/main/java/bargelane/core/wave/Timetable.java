@@ -14,9 +14,9 @@ import java.time.Duration;
 public record Timetable(
     Duration every, Duration rpo, int keepPoints, boolean verify, boolean quiesce) {
   public Timetable {
-    if (every.compareTo(Duration.ofSeconds(5)) < 0) {
+    if (every.compareTo(Duration.ofSeconds(1)) < 0) {
       throw new IllegalArgumentException(
-          "passes can't be asked for more often than every 5 s; asked for "
+          "passes can't be asked for more often than every second; asked for "
               + every.toSeconds()
               + " s");
     }

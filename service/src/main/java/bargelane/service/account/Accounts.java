@@ -1,9 +1,9 @@
 package bargelane.service.account;
 
 import at.favre.lib.crypto.bcrypt.BCrypt;
-import bargelane.service.db.Db;
-import bargelane.service.db.Ids;
-import bargelane.service.http.ProblemException;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Ids;
+import bargelane.service.platform.ProblemException;
 import java.nio.charset.StandardCharsets;
 import java.security.MessageDigest;
 import java.security.NoSuchAlgorithmException;

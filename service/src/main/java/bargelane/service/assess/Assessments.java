@@ -12,14 +12,15 @@ import bargelane.core.assess.Offer;
 import bargelane.core.assess.Offer.SizeOffer;
 import bargelane.core.assess.Sized;
 import bargelane.core.assess.Use;
-import bargelane.service.db.Db;
-import bargelane.service.db.Ids;
-import bargelane.service.db.Json;
 import bargelane.service.event.Events;
-import bargelane.service.http.ProblemException;
-import bargelane.service.site.MachineEntity;
-import bargelane.service.site.Machines;
+import bargelane.service.machine.MachineEntity;
+import bargelane.service.machine.Machines;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Ids;
+import bargelane.service.platform.Json;
+import bargelane.service.platform.ProblemException;
 import bargelane.service.site.SiteEntity;
+import bargelane.service.site.SiteTenant;
 import bargelane.service.site.Sites;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.math.BigDecimal;
@@ -44,7 +45,7 @@ import org.hibernate.exception.ConstraintViolationException;
  * run there and what it will cost. Each change of assumptions makes a new revision; a revision
  * never changes.
  */
-public final class Assessments {
+public final class Assessments implements SiteTenant {
 
   private static final int MOST = 20_000;
   private static final Pattern NAME = Pattern.compile("[a-zA-Z0-9][a-zA-Z0-9 ._-]{0,62}");
@@ -471,6 +472,18 @@ public final class Assessments {
           events.tell(
               s, "assessment", entity.id, "", by + " removed the assessment " + entity.name, null);
         });
+  }
+
+  @Override
+  public void mayGo(Session s, SiteEntity site) {
+    if (Db.first(
+            s, AssessmentEntity.class, "from AssessmentEntity where targetSiteId = ?1", site.id)
+        .isPresent()) {
+      throw ProblemException.conflict(
+          "site-in-use",
+          "site " + site.name + " is what an assessment was made for",
+          "keep it: assessments stay as they were made");
+    }
   }
 
   /** Ids of those among named machines, in the order of their names. */

@@ -8,7 +8,7 @@ import bargelane.core.assess.Fitness.Way;
 import bargelane.core.assess.Offer;
 import bargelane.core.assess.Sizing;
 import bargelane.core.assess.Subject;
-import bargelane.service.db.Db;
+import bargelane.service.platform.Db;
 import bargelane.service.usage.UsageDigests;
 import java.math.BigDecimal;
 import java.sql.Connection;

@@ -7,7 +7,7 @@ import bargelane.core.assess.Assumptions.Headroom;
 import bargelane.core.assess.Basis;
 import bargelane.core.assess.Commitment;
 import bargelane.core.assess.Offer;
-import bargelane.service.http.ProblemException;
+import bargelane.service.platform.ProblemException;
 import java.time.LocalDate;
 import java.util.List;
 import java.util.Locale;

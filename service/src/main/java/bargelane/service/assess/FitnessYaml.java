@@ -9,7 +9,7 @@ import bargelane.core.assess.Fitness.SystemRow;
 import bargelane.core.assess.Fitness.Way;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
-import bargelane.service.http.ProblemException;
+import bargelane.service.platform.ProblemException;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.dataformat.yaml.YAMLMapper;

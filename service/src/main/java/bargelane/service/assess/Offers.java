@@ -3,7 +3,7 @@ package bargelane.service.assess;
 import bargelane.core.assess.Offer;
 import bargelane.core.assess.PriceBook;
 import bargelane.core.site.Inventory;
-import bargelane.service.http.ProblemException;
+import bargelane.service.platform.ProblemException;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
 import java.time.LocalDate;

@@ -5,18 +5,18 @@ import bargelane.api.AssessmentAccept;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
-import bargelane.service.db.Db;
-import bargelane.service.db.Json;
 import bargelane.service.event.Events;
-import bargelane.service.http.ProblemException;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Json;
+import bargelane.service.platform.ProblemException;
 import bargelane.service.site.SiteEntity;
 import java.time.Clock;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
-import java.util.TreeSet;
 import java.util.stream.Collectors;
 import org.hibernate.Session;
 
@@ -28,11 +28,13 @@ import org.hibernate.Session;
 public final class SizeChoices {
 
   private final Db db;
+  private final SizeTaker taker;
   private final Events events;
   private final Clock clock;
 
-  public SizeChoices(Db db, Events events, Clock clock) {
+  public SizeChoices(Db db, SizeTaker taker, Events events, Clock clock) {
     this.db = db;
+    this.taker = taker;
     this.events = events;
     this.clock = clock;
   }
@@ -74,10 +76,8 @@ public final class SizeChoices {
           List<String> named = asked.machines() == null ? List.of() : asked.machines();
           Set<String> chosen = Assessments.named(s, named);
           List<String> unsized = new ArrayList<>();
-          Set<String> waves = new TreeSet<>();
-          int accepted = 0;
+          Map<String, String> sizes = new HashMap<>();
           Map<String, SizeChoiceEntity> known = known(s, entity.targetSiteId);
-          Map<String, Member> members = members(s, entity.targetSiteId);
           for (Line line : lines(s, entity, revision, basis)) {
             if (!named.isEmpty() && !chosen.remove(line.machine)) {
               continue;
@@ -87,19 +87,9 @@ public final class SizeChoices {
               continue;
             }
             keep(s, known.get(line.machine), entity, revision, basis, line, by);
-            Member member = members.get(line.machine);
-            if (member != null) {
-              Db.change(
-                  s,
-                  "update MemberEntity set size = ?1, sizeBasis = ?2 where id = ?3",
-                  line.size,
-                  basis(entity.name, revision.number, basis),
-                  member.id);
-              waves.add(member.wave);
-            }
-            accepted++;
+            sizes.put(line.machine, line.size);
           }
-          if (!named.isEmpty() && accepted == 0 && !unsized.isEmpty()) {
+          if (!named.isEmpty() && sizes.isEmpty() && !unsized.isEmpty()) {
             throw ProblemException.invalid(
                 "size-not-found",
                 "revision "
@@ -121,6 +111,8 @@ public final class SizeChoices {
                     + named,
                 "list them: bargelane assessment machines " + entity.name);
           }
+          Set<String> waves =
+              taker.take(s, entity.targetSiteId, sizes, basis(entity.name, revision.number, basis));
           events.tell(
               s,
               "assessment",
@@ -128,13 +120,13 @@ public final class SizeChoices {
               "",
               by
                   + " accepted the sizes of "
-                  + accepted
+                  + sizes.size()
                   + " machines from "
                   + entity.name
                   + ", revision "
                   + revision.number,
               null);
-          return new AcceptResult(accepted, unsized, List.copyOf(waves));
+          return new AcceptResult(sizes.size(), unsized, List.copyOf(waves));
         });
   }
 
@@ -161,23 +153,6 @@ public final class SizeChoices {
             s, SizeChoiceEntity.class, "from SizeChoiceEntity where targetSiteId = ?1", target)
         .stream()
         .collect(Collectors.toMap(c -> c.machineId, c -> c));
-  }
-
-  /** A machine's place in an open wave. */
-  private record Member(String id, String wave) {}
-
-  /** Those of open waves to a target, by their machine; a machine is in at most one. */
-  private static Map<String, Member> members(Session s, String target) {
-    return Db.list(
-            s,
-            Object[].class,
-            "select x.machineId, x.id, w.name from MemberEntity x join TowEntity t on t.id = x.towId"
-                + " join WaveEntity w on w.id = t.waveId join LaneEntity l on l.id = w.laneId"
-                + " where x.open and l.toSiteId = ?1 and w.settledAt is null",
-            target)
-        .stream()
-        .collect(
-            Collectors.toMap(r -> (String) r[0], r -> new Member((String) r[1], (String) r[2])));
   }
 
   private void keep(

@@ -9,7 +9,7 @@ import bargelane.core.finding.Finding.Code;
 import bargelane.core.site.Inventory.Disk;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.usage.LoadProfile;
-import bargelane.service.db.Json;
+import bargelane.service.platform.Json;
 import bargelane.service.usage.UsageDigests;
 import com.fasterxml.jackson.core.type.TypeReference;
 import com.fasterxml.jackson.databind.JsonNode;

@@ -6,7 +6,7 @@ import bargelane.api.WhatIfView.PointView;
 import bargelane.core.assess.Assumptions;
 import bargelane.core.assess.Commitment;
 import bargelane.core.assess.WhatIf;
-import bargelane.service.db.Db;
+import bargelane.service.platform.Db;
 import java.math.BigDecimal;
 import java.util.ArrayList;
 import java.util.List;

@@ -3,11 +3,15 @@ package bargelane.service.connection;
 import bargelane.api.ConnectionView;
 import bargelane.api.ConnectionView.EndView;
 import bargelane.api.Page;
+import bargelane.core.net.Address;
 import bargelane.core.site.Conversation;
-import bargelane.service.db.Db;
-import bargelane.service.http.ProblemException;
-import bargelane.service.site.Machines;
+import bargelane.service.machine.Machines;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.ProblemException;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.Step;
 import bargelane.service.site.SiteEntity;
+import bargelane.service.site.SiteTenant;
 import bargelane.service.site.Sites;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
@@ -18,6 +22,7 @@ import java.time.Instant;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
 import java.util.function.Function;
@@ -28,7 +33,7 @@ import org.hibernate.Session;
  * are kept as they are; whose they are is told when somebody asks, so that a machine that turns up
  * later is found in what was seen before.
  */
-public final class Connections {
+public final class Connections implements SiteTenant {
 
   private static final int BLOCK = 5000;
   private static final Map<String, String> SORTS =
@@ -86,14 +91,35 @@ public final class Connections {
             });
   }
 
+  /** The step of a scan that reads connections. */
+  public Step step() {
+    return new Step(
+        "connections",
+        "Read who talks to whom",
+        w ->
+            Outcome.done(
+                read(w.subjectId())
+                    .map(n -> String.format(Locale.ROOT, "%,d kinds of connections", n))
+                    .orElseGet(
+                        () ->
+                            switch (sites.view(w.subjectId()).kind()) {
+                              case "agents" -> "agents report them every five minutes";
+                              case "servers" -> "read with each server, and every five minutes";
+                              default -> "this kind of site does not watch them";
+                            })));
+  }
+
   /** Takes over what an observer saw, in the caller's transaction. */
   public static void seen(Session s, String observer, List<Conversation> seen) {
     s.doWork(c -> add(c, observer, List.copyOf(gather(seen).values())));
   }
 
-  /** Whether a text is an address of a machine. */
-  public static boolean address(String text) {
-    return Addresses.valid(text);
+  /** What a site observed goes with it. */
+  @Override
+  public void goes(Session s, SiteEntity site) {
+    s.createNativeMutationQuery("delete from connection where observer = :o")
+        .setParameter("o", site.id)
+        .executeUpdate();
   }
 
   /** How many kinds of connections an observer told of. */
@@ -116,7 +142,7 @@ public final class Connections {
   private static Map<Kind, Conversation> gather(List<Conversation> seen) {
     Map<Kind, Conversation> kinds = new LinkedHashMap<>();
     for (Conversation c : seen) {
-      if (Addresses.valid(c.client()) && Addresses.valid(c.server())) {
+      if (Address.valid(c.client()) && Address.valid(c.server())) {
         kinds.merge(
             new Kind(c.client(), c.server(), c.protocol(), c.port(), c.process()),
             c,

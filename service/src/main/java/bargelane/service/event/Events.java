@@ -1,8 +1,8 @@
 package bargelane.service.event;
 
 import bargelane.api.EventView;
-import bargelane.service.db.Db;
-import bargelane.service.db.Json;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Json;
 import java.io.Closeable;
 import java.sql.Connection;
 import java.sql.DriverManager;

@@ -1,6 +1,7 @@
 package bargelane.service.http;
 
-import bargelane.service.db.Json;
+import bargelane.service.platform.Json;
+import bargelane.service.platform.ProblemException;
 import com.fasterxml.jackson.core.JacksonException;
 import com.fasterxml.jackson.databind.DeserializationFeature;
 import com.fasterxml.jackson.databind.JsonMappingException;

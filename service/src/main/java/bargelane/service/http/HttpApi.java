@@ -1,13 +1,13 @@
 package bargelane.service.http;
 
-import bargelane.api.AgentKeyView;
 import bargelane.api.Problem;
 import bargelane.service.account.Accounts;
 import bargelane.service.account.Accounts.Caller;
-import bargelane.service.db.Db;
-import bargelane.service.db.Json;
-import bargelane.service.event.EventStream;
 import bargelane.service.event.Events;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Ids;
+import bargelane.service.platform.Json;
+import bargelane.service.platform.ProblemException;
 import bargelane.sites.SiteException;
 import io.javalin.Javalin;
 import io.javalin.config.JavalinConfig;
@@ -17,13 +17,9 @@ import io.javalin.http.HttpResponseException;
 import io.micrometer.core.instrument.Timer;
 import io.micrometer.prometheusmetrics.PrometheusMeterRegistry;
 import java.io.Closeable;
-import java.io.IOException;
-import java.io.InputStream;
-import java.net.URLConnection;
 import java.time.Clock;
 import java.time.Duration;
 import java.util.Optional;
-import java.util.Set;
 import java.util.concurrent.TimeUnit;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -39,9 +35,6 @@ public final class HttpApi implements Closeable {
   public static final String COOKIE = "bargelane";
 
   private static final Logger log = LoggerFactory.getLogger(HttpApi.class);
-
-  /** Answers that are told once and never stored: a request for one again makes another. */
-  private static final Set<Class<?>> HOLDS_A_SECRET = Set.of(AgentKeyView.class);
 
   private static final long LARGEST_BODY = 64L << 20;
 
@@ -118,7 +111,8 @@ public final class HttpApi implements Closeable {
     r.exception(
         Exception.class,
         (e, ctx) -> {
-          log.error("{} {} failed", ctx.method(), ctx.path(), e);
+          String entry = Ids.next("log");
+          log.error("{}: {} {} failed", entry, ctx.method(), ctx.path(), e);
           Optional<String> database = Db.trouble(e);
           if (database.isPresent()) {
             problem(
@@ -134,9 +128,9 @@ public final class HttpApi implements Closeable {
               500,
               "internal",
               "the service failed at " + ctx.method() + " " + ctx.path(),
-              "the service's log has the cause");
+              "read entry " + entry + " of the service's log");
         });
-    for (Endpoints.Endpoint e : endpoints.all()) {
+    for (Endpoint e : endpoints.all()) {
       r.addHttpHandler(
           HandlerType.findOrCreate(e.method()), "/api/v1" + e.path(), ctx -> serve(ctx, e));
     }
@@ -156,7 +150,7 @@ public final class HttpApi implements Closeable {
     r.before("/api/v1/events/stream", this::caller);
     EventStream stream = new EventStream(events);
     r.sse("/api/v1/events/stream", stream::serve);
-    r.get("/*", this::console);
+    r.get("/*", ConsoleFiles::serve);
   }
 
   private Caller caller(Context ctx) {
@@ -187,18 +181,16 @@ public final class HttpApi implements Closeable {
     return caller.get();
   }
 
-  private void serve(Context ctx, Endpoints.Endpoint e) throws Exception {
+  private void serve(Context ctx, Endpoint e) throws Exception {
     long begun = System.nanoTime();
     try {
-      Caller caller = e.access() == Endpoints.Access.OPEN ? new Caller("", "", "") : caller(ctx);
+      Caller caller = e.open() ? new Caller("", "", "") : caller(ctx);
+      Request request = new Request(ctx, caller, e);
       String key = ctx.header("Idempotency-Key");
-      if (key != null && e.method().equals("POST") && !HOLDS_A_SECRET.contains(e.gives())) {
-        once(ctx, e, caller, key);
+      if (key != null && e.method().equals("POST") && !e.secret()) {
+        once(ctx, e, request, key);
       } else {
-        answer(
-            ctx,
-            e.status(),
-            e.handler().handle(new Endpoints.Request(ctx, caller, ctx.bodyAsBytes())));
+        answer(ctx, e.status(), e.handle(request, ctx.bodyAsBytes()));
       }
     } finally {
       Timer.builder("bargelane_http")
@@ -213,7 +205,8 @@ public final class HttpApi implements Closeable {
    * before the write, so that two at once can't both do it; a claim without an answer means that
    * the service ended in between.
    */
-  private void once(Context ctx, Endpoints.Endpoint e, Caller caller, String key) throws Exception {
+  private void once(Context ctx, Endpoint e, Request call, String key) throws Exception {
+    Caller caller = call.caller();
     String request = e.method() + " " + ctx.path();
     AnsweredEntity before = claim(key, caller.account(), request);
     if (before != null) {
@@ -236,7 +229,7 @@ public final class HttpApi implements Closeable {
       return;
     }
     try {
-      Object body = e.handler().handle(new Endpoints.Request(ctx, caller, ctx.bodyAsBytes()));
+      Object body = e.handle(call, ctx.bodyAsBytes());
       answer(ctx, e.status(), body);
       db.run(
           s -> {
@@ -306,43 +299,6 @@ public final class HttpApi implements Closeable {
       case 502, 503 -> "a site failed";
       default -> "failed";
     };
-  }
-
-  /** The console's files; every page is its index. */
-  private void console(Context ctx) throws IOException {
-    if (ctx.path().startsWith("/api/")) {
-      throw new ProblemException(
-          404, "path-unknown", "there is nothing at " + ctx.path(), "see /api/v1/openapi.json");
-    }
-    String path = ctx.path().equals("/") ? "/index.html" : ctx.path();
-    InputStream file =
-        path.contains("..") ? null : HttpApi.class.getResourceAsStream("/console" + path);
-    boolean asset = path.startsWith("/assets/");
-    if (file == null && !asset) {
-      path = "/index.html";
-      file = HttpApi.class.getResourceAsStream("/console/index.html");
-    }
-    if (file == null) {
-      throw new ProblemException(
-          404, "path-unknown", "there is nothing at " + ctx.path(), "begin at /");
-    }
-    String type =
-        path.endsWith(".js")
-            ? "text/javascript"
-            : path.endsWith(".css")
-                ? "text/css"
-                : path.endsWith(".svg")
-                    ? "image/svg+xml"
-                    : path.endsWith(".woff2")
-                        ? "font/woff2"
-                        : URLConnection.guessContentTypeFromName(path);
-    ctx.header("Cache-Control", asset ? "public, max-age=31536000, immutable" : "no-cache");
-    ctx.header(
-        "Content-Security-Policy",
-        "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'");
-    ctx.header("X-Content-Type-Options", "nosniff");
-    ctx.contentType(type == null ? "application/octet-stream" : type).result(file.readAllBytes());
-    file.close();
   }
 
   @Override

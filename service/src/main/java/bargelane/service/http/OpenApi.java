@@ -14,8 +14,11 @@ import io.swagger.v3.oas.models.Paths;
 import io.swagger.v3.oas.models.info.Info;
 import io.swagger.v3.oas.models.info.License;
 import io.swagger.v3.oas.models.media.ArraySchema;
+import io.swagger.v3.oas.models.media.BooleanSchema;
 import io.swagger.v3.oas.models.media.Content;
+import io.swagger.v3.oas.models.media.IntegerSchema;
 import io.swagger.v3.oas.models.media.MediaType;
+import io.swagger.v3.oas.models.media.ObjectSchema;
 import io.swagger.v3.oas.models.media.Schema;
 import io.swagger.v3.oas.models.media.StringSchema;
 import io.swagger.v3.oas.models.parameters.Parameter;
@@ -36,7 +39,7 @@ final class OpenApi {
 
   private OpenApi() {}
 
-  static String document(List<Endpoints.Endpoint> endpoints) {
+  static String document(List<Endpoint> endpoints) {
     OpenAPI api =
         new OpenAPI()
             .info(
@@ -50,7 +53,7 @@ final class OpenApi {
                         "token",
                         new SecurityScheme().type(SecurityScheme.Type.HTTP).scheme("bearer")))
             .paths(new Paths());
-    for (Endpoints.Endpoint e : endpoints) {
+    for (Endpoint e : endpoints) {
       String path = "/api/v1" + e.path();
       PathItem item = api.getPaths().computeIfAbsent(path, p -> new PathItem());
       item.operation(PathItem.HttpMethod.valueOf(e.method()), operation(api, e));
@@ -62,7 +65,7 @@ final class OpenApi {
     }
   }
 
-  private static Operation operation(OpenAPI api, Endpoints.Endpoint e) {
+  private static Operation operation(OpenAPI api, Endpoint e) {
     Operation operation =
         new Operation()
             .summary(e.summary())
@@ -77,6 +80,10 @@ final class OpenApi {
               .required(true)
               .schema(new Schema<String>().type("string")));
     }
+    for (Endpoint.Query q : e.queries()) {
+      operation.addParametersItem(
+          new Parameter().name(q.name()).in("query").description(q.meaning()).schema(schema(q)));
+    }
     if (e.takes() != Void.class) {
       operation.requestBody(new RequestBody().content(json(schema(api, e.takes()))));
     }
@@ -88,7 +95,13 @@ final class OpenApi {
               .addMediaType("text/csv", new MediaType().schema(new StringSchema())));
     } else if (e.gives() != Void.class) {
       Schema<?> schema = schema(api, e.gives());
-      success.content(json(e.list() ? new ArraySchema().items(schema) : schema));
+      success.content(
+          json(
+              switch (e.shape()) {
+                case ONE -> schema;
+                case LIST -> new ArraySchema().items(schema);
+                case PAGE -> page(schema);
+              }));
     }
     ApiResponse problem =
         new ApiResponse()
@@ -100,10 +113,27 @@ final class OpenApi {
                         new MediaType().schema(schema(api, Problem.class))));
     operation.responses(
         new ApiResponses().addApiResponse(String.valueOf(e.status()), success)._default(problem));
-    if (e.access() == Endpoints.Access.SIGNED_IN) {
+    if (!e.open()) {
       operation.addSecurityItem(new SecurityRequirement().addList("token"));
     }
     return operation;
+  }
+
+  private static Schema<?> schema(Endpoint.Query q) {
+    return switch (q.kind()) {
+      case TEXT -> new StringSchema()._default(q.otherwise().isEmpty() ? null : q.otherwise());
+      case NUMBER -> new IntegerSchema()._default(Integer.valueOf(q.otherwise()));
+      case FLAG -> new BooleanSchema()._default(false);
+    };
+  }
+
+  private static Schema<?> page(Schema<?> item) {
+    return new ObjectSchema()
+        .addProperty("items", new ArraySchema().items(item))
+        .addProperty("total", new IntegerSchema().format("int64"))
+        .addProperty("page", new IntegerSchema())
+        .addProperty("size", new IntegerSchema())
+        .required(List.of("items", "total", "page", "size"));
   }
 
   private static Content json(Schema<?> schema) {

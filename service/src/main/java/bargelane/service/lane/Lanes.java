@@ -3,24 +3,23 @@ package bargelane.service.lane;
 import bargelane.api.LaneAdd;
 import bargelane.api.LaneView;
 import bargelane.core.finding.Finding;
-import bargelane.core.finding.Finding.Code;
-import bargelane.core.finding.Finding.Who;
+import bargelane.core.lane.Joins;
 import bargelane.core.lane.LanePlan;
-import bargelane.core.site.Inventory;
-import bargelane.service.db.Db;
-import bargelane.service.db.Ids;
-import bargelane.service.db.Json;
-import bargelane.service.http.ProblemException;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Ids;
+import bargelane.service.platform.Json;
+import bargelane.service.platform.ProblemException;
 import bargelane.service.site.SiteEntity;
+import bargelane.service.site.SiteTenant;
 import bargelane.service.site.Sites;
-import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import org.hibernate.Session;
+import org.hibernate.exception.ConstraintViolationException;
 
 /** Lanes and their joins. */
-public final class Lanes {
+public final class Lanes implements SiteTenant {
 
   private final Db db;
 
@@ -94,12 +93,26 @@ public final class Lanes {
     db.run(
         s -> {
           LaneEntity lane = find(s, ref);
-          if (!Db.list(s, Object.class, "from WaveEntity where laneId = ?1", lane.id).isEmpty()) {
+          s.remove(lane);
+          try {
+            s.flush();
+          } catch (ConstraintViolationException e) {
             throw ProblemException.conflict(
                 "lane-in-use", "lane " + lane.name + " is used by a wave", "remove the wave first");
           }
-          s.remove(lane);
         });
+  }
+
+  @Override
+  public void mayGo(Session s, SiteEntity site) {
+    Db.first(s, LaneEntity.class, "from LaneEntity where fromSiteId = ?1 or toSiteId = ?1", site.id)
+        .ifPresent(
+            lane -> {
+              throw ProblemException.conflict(
+                  "site-in-use",
+                  "site " + site.name + " is an end of lane " + lane.name,
+                  "remove the lane first: bargelane lane remove " + lane.name);
+            });
   }
 
   public List<LaneView> list() {
@@ -137,54 +150,9 @@ public final class Lanes {
   /** What is not joined, or joined to something that does not exist. */
   private static List<Finding> findings(
       LaneEntity lane, LanePlan plan, SiteEntity from, SiteEntity to) {
-    List<Finding> findings = new ArrayList<>();
-    if (from.inventory == null || to.inventory == null) {
-      return findings;
-    }
-    Inventory source = Sites.inventory(from);
-    Inventory target = Sites.inventory(to);
-    for (Inventory.Network n : source.networks()) {
-      String joined = plan.networks().get(n.id());
-      if (joined == null) {
-        findings.add(
-            new Finding(
-                Code.NETWORK_NOT_JOINED,
-                "network " + n.name(),
-                "it is joined to no subnet of " + to.name,
-                "bargelane lane edit " + lane.name + " --network " + n.id() + "=SUBNET",
-                Who.ENGINEER));
-      } else if (target.network(joined).isEmpty()) {
-        findings.add(
-            new Finding(
-                Code.SUBNET_UNKNOWN,
-                "network " + n.name(),
-                to.name + " has no subnet " + joined,
-                "join it to one of "
-                    + target.networks().stream().map(Inventory.Network::id).toList(),
-                Who.ENGINEER));
-      }
-    }
-    for (Inventory.Storage st : source.storages()) {
-      String joined = plan.storages().get(st.id());
-      if (joined == null) {
-        findings.add(
-            new Finding(
-                Code.STORAGE_NOT_JOINED,
-                "storage " + st.name(),
-                "it is joined to no class of " + to.name,
-                "bargelane lane edit " + lane.name + " --storage " + st.id() + "=CLASS",
-                Who.ENGINEER));
-      } else if (target.storage(joined).isEmpty()) {
-        findings.add(
-            new Finding(
-                Code.STORAGE_UNKNOWN,
-                "storage " + st.name(),
-                to.name + " has no storage class " + joined,
-                "join it to one of "
-                    + target.storages().stream().map(Inventory.Storage::id).toList(),
-                Who.ENGINEER));
-      }
-    }
-    return findings;
+    return from.inventory == null || to.inventory == null
+        ? List.of()
+        : new Joins(plan, lane.name, Sites.inventory(from), Sites.inventory(to), to.name)
+            .findings();
   }
 }

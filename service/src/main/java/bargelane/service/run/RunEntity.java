@@ -1,6 +1,8 @@
 package bargelane.service.run;
 
+import bargelane.core.run.RunState;
 import jakarta.persistence.Column;
+import jakarta.persistence.Convert;
 import jakarta.persistence.Entity;
 import jakarta.persistence.Id;
 import jakarta.persistence.Table;
@@ -19,16 +21,23 @@ public class RunEntity {
 
   public String title;
 
-  @Column(name = "tow_id")
-  public String towId;
+  @Column(name = "subject_kind")
+  public String subjectKind;
 
-  @Column(name = "site_id")
-  public String siteId;
+  @Column(name = "subject_id")
+  public String subjectId;
+
+  @Column(name = "subject_name")
+  public String subjectName;
 
   @Column(name = "parent_id")
   public String parentId;
 
-  public String state;
+  /** Begun by a timetable again and again: kept short, and listed only where asked for. */
+  public boolean routine;
+
+  @Convert(converter = RunWords.OfRun.class)
+  public RunState state;
 
   public long epoch;
 

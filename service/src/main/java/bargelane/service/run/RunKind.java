@@ -23,6 +23,14 @@ public interface RunKind {
     return false;
   }
 
+  /**
+   * Whether a timetable begins such runs again and again: they are told as events of their own
+   * kind's name and listed only where asked for, since they would drown the rest.
+   */
+  default boolean routine() {
+    return false;
+  }
+
   /** How long a failure that may pass is waited for, a step. */
   default Duration patience() {
     return Duration.ofSeconds(60);

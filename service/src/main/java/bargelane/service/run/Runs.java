@@ -3,12 +3,9 @@ package bargelane.service.run;
 import bargelane.api.Problem;
 import bargelane.api.RunView;
 import bargelane.api.StepView;
-import bargelane.service.db.Db;
-import bargelane.service.db.Json;
-import bargelane.service.http.ProblemException;
-import bargelane.service.site.SiteEntity;
-import bargelane.service.wave.TowEntity;
-import bargelane.service.wave.WaveEntity;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Json;
+import bargelane.service.platform.ProblemException;
 import java.util.List;
 import java.util.Optional;
 import org.hibernate.Session;
@@ -31,19 +28,35 @@ public final class Runs {
                     .orElseThrow(() -> ProblemException.missing("run", id))));
   }
 
-  /** Newest first; the timetable's passes only where asked for. */
-  public List<RunView> list(String towId, boolean open, boolean passes, int most) {
-    return db.tx(s -> list(s, towId, open, passes, most));
+  /** Newest first; routine runs, such as a timetable's passes, only where asked for. */
+  public List<RunView> list(boolean open, boolean routine, int most) {
+    return db.tx(s -> list(s, "", open, routine, most));
   }
 
+  /** The runs of one subject, or of all where it is empty. */
   public static List<RunView> list(
-      Session s, String towId, boolean open, boolean passes, int most) {
+      Session s, String subjectId, boolean open, boolean routine, int most) {
     String where =
-        "where (?1 = '' or towId = ?1)"
+        "where (?1 = '' or subjectId = ?1)"
             + (open ? " and endedAt is null" : "")
-            + (passes ? "" : " and kind <> 'pass'");
-    return Db.query(
-            s, RunEntity.class, "from RunEntity " + where + " order by startedAt desc", towId)
+            + (routine ? "" : " and not routine");
+    return views(s, "from RunEntity " + where + " order by startedAt desc", most, subjectId);
+  }
+
+  /** The newest runs of a kind on a subject. */
+  public List<RunView> ofKind(String kind, String subjectId, int most) {
+    return db.tx(
+        s ->
+            views(
+                s,
+                "from RunEntity where kind = ?1 and subjectId = ?2 order by startedAt desc",
+                Math.max(1, Math.min(most, 500)),
+                kind,
+                subjectId));
+  }
+
+  private static List<RunView> views(Session s, String hql, int most, Object... parameters) {
+    return Db.query(s, RunEntity.class, hql, parameters)
         .setMaxResults(most)
         .getResultList()
         .stream()
@@ -51,20 +64,53 @@ public final class Runs {
         .toList();
   }
 
-  /** The newest scans of a site. */
-  public List<RunView> scans(String siteId, int most) {
-    return db.tx(
-        s ->
-            Db.query(
-                    s,
-                    RunEntity.class,
-                    "from RunEntity where kind = 'scan' and siteId = ?1 order by startedAt desc",
-                    siteId)
-                .setMaxResults(Math.max(1, Math.min(most, 500)))
-                .getResultList()
-                .stream()
-                .map(r -> view(s, r))
-                .toList());
+  /** Runs of a kind on a subject that are not over, the oldest first. */
+  public static List<RunEntity> open(Session s, String kind, String subjectId) {
+    return Db.list(
+        s,
+        RunEntity.class,
+        "from RunEntity where kind = ?1 and subjectId = ?2 and endedAt is null order by startedAt",
+        kind,
+        subjectId);
+  }
+
+  /** All runs of a subject that are not over, the oldest first. */
+  public static List<RunEntity> open(Session s, String subjectId) {
+    return Db.list(
+        s,
+        RunEntity.class,
+        "from RunEntity where subjectId = ?1 and endedAt is null order by startedAt",
+        subjectId);
+  }
+
+  /** The newest run of a subject that is no routine one. */
+  public static Optional<RunEntity> newest(Session s, String subjectId) {
+    return Db.first(
+        s,
+        RunEntity.class,
+        "from RunEntity where subjectId = ?1 and not routine order by startedAt desc",
+        subjectId);
+  }
+
+  /** Whether any run of a subject is not over. */
+  public static boolean busy(Session s, String subjectId) {
+    return !Db.list(
+            s,
+            String.class,
+            "select id from RunEntity where subjectId = ?1 and endedAt is null",
+            subjectId)
+        .isEmpty();
+  }
+
+  /** Deletes the runs of a subject that is removed, with their steps. None may be open. */
+  public static void forget(Session s, String subjectId) {
+    Db.change(
+        s,
+        "delete from StepEntity where runId in (select id from RunEntity where subjectId = ?1)",
+        subjectId);
+    // Those that others were begun by go last.
+    Db.change(s, "delete from RunEntity where subjectId = ?1 and parentId is not null", subjectId);
+    Db.change(s, "delete from RunEntity where subjectId = ?1", subjectId);
   }
 
   public static RunView view(Session s, RunEntity r) {
@@ -74,20 +120,21 @@ public final class Runs {
             .map(
                 x ->
                     new StepView(
-                        x.number, x.name, x.title, x.state, x.detail, x.startedAt, x.endedAt))
+                        x.number,
+                        x.name,
+                        x.title,
+                        x.state.word(),
+                        x.detail,
+                        x.startedAt,
+                        x.endedAt))
             .toList();
-    String wave =
-        r.towId == null
-            ? ""
-            : s.find(WaveEntity.class, s.find(TowEntity.class, r.towId).waveId).name;
-    String site = r.siteId == null ? "" : s.find(SiteEntity.class, r.siteId).name;
     return new RunView(
         r.id,
         r.kind,
         r.title,
-        wave,
-        site,
-        r.state,
+        r.subjectKind,
+        r.subjectName,
+        r.state.word(),
         r.startedAt,
         r.endedAt,
         steps,

@@ -1,6 +1,8 @@
 package bargelane.service.run;
 
+import bargelane.core.run.StepState;
 import jakarta.persistence.Column;
+import jakarta.persistence.Convert;
 import jakarta.persistence.Entity;
 import jakarta.persistence.Id;
 import jakarta.persistence.IdClass;
@@ -23,7 +25,8 @@ public class StepEntity {
 
   public String title;
 
-  public String state;
+  @Convert(converter = RunWords.OfStep.class)
+  public StepState state;
 
   public String detail;
 

@@ -1,6 +1,7 @@
 package bargelane.service.run;
 
-import bargelane.service.db.Json;
+import bargelane.api.Problem;
+import bargelane.service.platform.Json;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.node.ObjectNode;
 import java.time.Instant;
@@ -23,13 +24,13 @@ public final class Work {
     }
   }
 
-  private final RunEngine engine;
+  private final RunStore store;
   private final RunEntity run;
   private final ObjectNode input;
   private final ObjectNode notes;
 
-  Work(RunEngine engine, RunEntity run) {
-    this.engine = engine;
+  Work(RunStore store, RunEntity run) {
+    this.store = store;
     this.run = run;
     this.input = Json.object(run.input);
     this.notes = Json.object(run.notes);
@@ -39,12 +40,9 @@ public final class Work {
     return run.id;
   }
 
-  public String towId() {
-    return run.towId;
-  }
-
-  public String siteId() {
-    return run.siteId;
+  /** The id of what the run is about. */
+  public String subjectId() {
+    return run.subjectId;
   }
 
   public String startedBy() {
@@ -98,7 +96,7 @@ public final class Work {
   public String makeOnce(String key, Function<Session, String> make) {
     if (!notes.has(key)) {
       ObjectNode with = notes.deepCopy();
-      engine.storeNotes(run, s -> with.put(key, make.apply(s)).toString());
+      store.notes(run, s -> with.put(key, make.apply(s)).toString());
       notes.setAll(with);
     }
     return notes.get(key).asText();
@@ -107,16 +105,16 @@ public final class Work {
   /** Stores a note. */
   public void note(String key, Object value) {
     notes.set(key, Json.MAPPER.valueToTree(value));
-    engine.storeNotes(run, s -> notes.toString());
+    store.notes(run, s -> notes.toString());
   }
 
   /** Stores what the run came to; shown with it. */
   public void result(Object value) {
-    engine.storeResult(run, Json.text(value));
+    store.result(run, Json.text(value));
   }
 
   /** The problem that is being backed out. */
-  public Optional<String> problem() {
-    return Optional.ofNullable(run.problem);
+  public Optional<Problem> problem() {
+    return Optional.ofNullable(run.problem).map(p -> Json.read(p, Problem.class));
   }
 }

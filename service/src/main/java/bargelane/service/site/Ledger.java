@@ -1,11 +1,13 @@
 package bargelane.service.site;
 
-import bargelane.service.db.Db;
-import bargelane.service.db.Ids;
+import bargelane.api.LeftoverView;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Ids;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import bargelane.sites.Target.Owned;
 import java.time.Clock;
+import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.List;
 import java.util.Optional;
@@ -111,6 +113,38 @@ public final class Ledger {
   public Optional<String> remove(String siteId, String kind, String name) {
     db.run(s -> drop(s, siteId, kind, name));
     return db.tx(s -> find(s, siteId, kind, name)).flatMap(this::tryRemove);
+  }
+
+  /** Removes everything of a tow now; gives what could not be removed and why, none if all is. */
+  public Optional<String> removeAll(String towId) {
+    List<SiteObjectEntity> all =
+        db.tx(
+            s ->
+                Db.list(
+                    s, SiteObjectEntity.class, "from SiteObjectEntity where towId = ?1", towId));
+    List<String> left = new ArrayList<>();
+    all.stream()
+        .sorted(Comparator.comparingInt(o -> ORDER.indexOf(o.kind)))
+        .forEach(
+            o ->
+                remove(o.siteId, o.kind, o.name)
+                    .ifPresent(why -> left.add(o.kind + " " + o.name + ": " + why)));
+    return left.isEmpty() ? Optional.empty() : Optional.of(String.join("; ", left));
+  }
+
+  /** What of ours is at a site, as the site tells it, and whether it is recorded here. */
+  public List<LeftoverView> leftovers(String ref) {
+    SiteEntity site = db.tx(s -> Sites.find(s, ref));
+    return sites.driver(site.id).target().owned(ownerPrefix()).stream()
+        .map(
+            o ->
+                new LeftoverView(
+                    site.name,
+                    o.kind(),
+                    o.name(),
+                    o.owner(),
+                    recorded(site.id, o.kind(), o.name())))
+        .toList();
   }
 
   private Optional<String> tryRemove(SiteObjectEntity o) {

@@ -7,20 +7,22 @@ import bargelane.api.SiteView;
 import bargelane.core.finding.Finding;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Inventory;
-import bargelane.service.agent.Agents;
-import bargelane.service.db.Db;
-import bargelane.service.db.Ids;
-import bargelane.service.db.Json;
 import bargelane.service.event.Events;
-import bargelane.service.http.ProblemException;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Ids;
+import bargelane.service.platform.Json;
+import bargelane.service.platform.ProblemException;
+import bargelane.service.run.Runs;
 import bargelane.sites.Drivers;
 import bargelane.sites.SiteAccess;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.time.Clock;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Locale;
+import java.util.Objects;
 import org.hibernate.Session;
 
 /** Sites: how they are reached, what their checks found, and what their platforms can do. */
@@ -30,12 +32,18 @@ public final class Sites {
   private final Credentials credentials;
   private final Events events;
   private final Clock clock;
+  private final List<SiteTenant> tenants = new ArrayList<>();
 
   public Sites(Db db, Credentials credentials, Events events, Clock clock) {
     this.db = db;
     this.credentials = credentials;
     this.events = events;
     this.clock = clock;
+  }
+
+  /** Has a room asked about what it keeps of sites; in the order of their being added. */
+  public void add(SiteTenant tenant) {
+    tenants.add(tenant);
   }
 
   /** A site by id or name. */
@@ -49,15 +57,13 @@ public final class Sites {
     return db.tx(
         s -> {
           SiteEntity site = s.find(SiteEntity.class, siteId);
-          return Drivers.open(
+          SiteAccess access =
               new SiteAccess(
-                  site.kind,
-                  site.name,
-                  site.address,
-                  credentials.of(s, siteId),
-                  site.kind.equals("servers") ? Servers.of(s, siteId) : List.of(),
-                  site.kind.equals("agents") ? Agents.states(s, siteId) : List.of()),
-              clock);
+                  site.kind, site.name, site.address, credentials.of(s, siteId), List.of());
+          for (SiteTenant tenant : tenants) {
+            access = tenant.reached(s, site, access);
+          }
+          return Drivers.open(access, clock);
         });
   }
 
@@ -150,11 +156,6 @@ public final class Sites {
     }
   }
 
-  /** The kind of a site. */
-  String kind(String siteId) {
-    return db.tx(s -> s.find(SiteEntity.class, siteId).kind);
-  }
-
   /** Has a site try these credentials, in this order, and no others. */
   public SiteView credentials(String ref, SiteCredentials wanted, String by) {
     return db.tx(
@@ -177,50 +178,15 @@ public final class Sites {
     db.run(
         s -> {
           SiteEntity site = find(s, ref);
-          if (!Db.list(
-                  s,
-                  Object.class,
-                  "from LaneEntity where fromSiteId = ?1 or toSiteId = ?1",
-                  site.id)
-              .isEmpty()) {
-            throw ProblemException.conflict(
-                "site-in-use",
-                "site " + site.name + " is an end of a lane",
-                "remove the lane first");
-          }
-          if (!Db.list(s, Object.class, "from AssessmentEntity where targetSiteId = ?1", site.id)
-              .isEmpty()) {
-            throw ProblemException.conflict(
-                "site-in-use",
-                "site " + site.name + " is what an assessment was made for",
-                "keep it: assessments stay as they were made");
-          }
-          if (!Db.list(
-                  s, Object.class, "from RunEntity where siteId = ?1 and endedAt is null", site.id)
-              .isEmpty()) {
+          if (Runs.busy(s, site.id)) {
             throw ProblemException.conflict(
                 "site-busy",
                 "site " + site.name + " is being scanned",
                 "remove it when that has ended: bargelane run list");
           }
-          // Its scans go with it: they tell of nothing else.
-          Db.change(
-              s,
-              "delete from StepEntity where runId in (select id from RunEntity where siteId = ?1 and kind = 'scan')",
-              site.id);
-          Db.change(s, "delete from RunEntity where siteId = ?1 and kind = 'scan'", site.id);
-          MachineBook book = new MachineBook(s, site, clock.instant());
-          Db.list(
-                  s,
-                  String.class,
-                  "select sourceKey from SightingEntity where siteId = ?1",
-                  site.id)
-              .forEach(key -> Sightings.forget(s, book, site, key));
-          s.flush();
-          Db.change(s, "delete from MachineEntity where siteId = ?1", site.id);
-          s.createNativeMutationQuery("delete from connection where observer = ?1")
-              .setParameter(1, site.id)
-              .executeUpdate();
+          tenants.forEach(tenant -> tenant.mayGo(s, site));
+          Runs.forget(s, site.id);
+          tenants.forEach(tenant -> tenant.goes(s, site));
           Credentials.takeAll(s, site, List.of());
           s.flush();
           s.remove(site);
@@ -285,15 +251,6 @@ public final class Sites {
   private SiteView view(Session s, SiteEntity e) {
     List<Finding> findings = Json.read(e.findings, new TypeReference<List<Finding>>() {});
     Capabilities c = e.capabilities == null ? null : Json.read(e.capabilities, Capabilities.class);
-    Long machines =
-        Db.first(
-                s,
-                Long.class,
-                "select count(*) from MachineEntity m where (m.siteId = ?1 or m.id in"
-                    + " (select g.machineId from SightingEntity g where g.siteId = ?1))"
-                    + " and m.vanishedAt is null",
-                e.id)
-            .orElse(0L);
     String status =
         e.checkedAt == null
             ? "new"
@@ -304,17 +261,17 @@ public final class Sites {
         e.kind,
         e.address,
         Credentials.entities(s, e.id).stream().map(x -> x.name).toList(),
-        e.kind.equals("servers")
-            ? Db.first(s, Long.class, "select count(*) from ServerEntity where siteId = ?1", e.id)
-                .orElse(0L)
-                .intValue()
-            : null,
+        tenants.stream()
+            .map(x -> x.servers(s, e))
+            .filter(Objects::nonNull)
+            .findFirst()
+            .orElse(null),
         status,
         e.checkedAt,
         e.scannedAt,
         e.schedule,
-        ScanSchedule.next(e.schedule, clock.instant()).orElse(null),
-        machines.intValue(),
+        Cron.next(e.schedule, clock.instant()).orElse(null),
+        tenants.stream().mapToInt(x -> x.machines(s, e)).sum(),
         c == null ? null : c.platform(),
         c == null ? null : c.version(),
         c == null ? null : c.instant().name().toLowerCase(Locale.ROOT),

@@ -4,7 +4,7 @@ import bargelane.core.site.Inventory.Usage;
 import bargelane.core.usage.SlotMeans;
 import bargelane.core.usage.UsageDay;
 import bargelane.core.usage.UsageSeries;
-import bargelane.service.db.Json;
+import bargelane.service.platform.Json;
 import bargelane.service.usage.UsageDays.Key;
 import java.util.LinkedHashMap;
 import java.util.List;

@@ -1,6 +1,6 @@
 package bargelane.service.usage;
 
-import bargelane.service.db.Json;
+import bargelane.service.platform.Json;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.HashSet;

@@ -3,7 +3,7 @@ package bargelane.service.usage;
 import bargelane.core.usage.UsageDay;
 import bargelane.core.usage.UsageMonth;
 import bargelane.core.usage.UsageSeries;
-import bargelane.service.db.Db;
+import bargelane.service.platform.Db;
 import com.github.kagkarlsson.scheduler.task.helper.RecurringTask;
 import com.github.kagkarlsson.scheduler.task.helper.Tasks;
 import com.github.kagkarlsson.scheduler.task.schedule.FixedDelay;

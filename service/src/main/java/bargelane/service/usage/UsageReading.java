@@ -4,11 +4,13 @@ import bargelane.core.site.Inventory.Usage;
 import bargelane.core.usage.CounterStep;
 import bargelane.core.usage.UsageDay;
 import bargelane.core.usage.UsageSeries;
-import bargelane.service.db.Db;
-import bargelane.service.db.Json;
+import bargelane.service.guest.Surveying;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Json;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.Step;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
-import bargelane.service.site.Surveying;
 import bargelane.service.usage.UsageDays.Key;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.UsageHistory;
@@ -19,6 +21,7 @@ import java.time.LocalDate;
 import java.time.ZoneOffset;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
+import java.util.Locale;
 import java.util.Map;
 import java.util.Set;
 
@@ -44,6 +47,18 @@ public final class UsageReading {
     this.sites = sites;
     this.surveying = surveying;
     this.clock = clock;
+  }
+
+  /** The step of a scan that reads use. */
+  public Step step() {
+    return new Step(
+        "usage",
+        "Read what machines used",
+        w ->
+            Outcome.done(
+                sites.view(w.subjectId()).kind().equals("agents")
+                    ? "agents report it every minute"
+                    : String.format(Locale.ROOT, "%,d samples", read(w.subjectId()))));
   }
 
   /**

@@ -1,6 +1,6 @@
 package bargelane.service.usage;
 
-import bargelane.service.db.Db;
+import bargelane.service.platform.Db;
 import bargelane.service.site.Sites;
 import bargelane.sites.SiteException;
 import com.github.kagkarlsson.scheduler.task.helper.RecurringTask;

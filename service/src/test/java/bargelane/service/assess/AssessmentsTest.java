@@ -22,14 +22,15 @@ import bargelane.api.PriceBookAdd;
 import bargelane.api.RevisionAdd;
 import bargelane.api.WhatIfRequest;
 import bargelane.api.WhatIfView;
-import bargelane.service.BargeLane;
-import bargelane.service.TestDatabase;
-import bargelane.service.csv.Lists;
-import bargelane.service.db.Db;
-import bargelane.service.db.Json;
 import bargelane.service.event.Events;
-import bargelane.service.http.ProblemException;
+import bargelane.service.machine.MachineLists;
+import bargelane.service.plan.WaveSizes;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Json;
+import bargelane.service.platform.ProblemException;
+import bargelane.service.platform.TestDatabase;
 import bargelane.service.usage.UsageDigests;
+import bargelane.service.usage.UsageLists;
 import java.io.IOException;
 import java.math.BigDecimal;
 import java.time.Clock;
@@ -83,7 +84,7 @@ class AssessmentsTest {
   @BeforeAll
   static void open() throws IOException {
     database = new TestDatabase();
-    db = new Db(database.url, "bargelane", database.password, BargeLane.ENTITIES);
+    db = database.db();
     events = new Events(db, CLOCK, database.url, "bargelane", database.password);
     assessments = new Assessments(db, events, CLOCK);
     rows = new Rows(db);
@@ -96,7 +97,7 @@ class AssessmentsTest {
             + "'), ('bare', 'bare', 'libvirt', '', now(), '[]', '"
             + INVENTORY.replaceAll("(?s)\"sizes\":.*", "\"sizes\":[]}")
             + "')");
-    Lists lists = new Lists(db, events, CLOCK);
+    MachineLists lists = new MachineLists(db, events, CLOCK);
     assertEquals(
         List.of(),
         lists
@@ -129,7 +130,10 @@ class AssessmentsTest {
       use.append("idle,").append(at).append(",300,0.5,1073741824\n");
     }
     assertEquals(
-        List.of(), lists.usage(new CsvImport(use.toString(), false, false), "e").problems());
+        List.of(),
+        new UsageLists(db, events, CLOCK)
+            .usage(new CsvImport(use.toString(), false, false), "e")
+            .problems());
   }
 
   @AfterAll
@@ -489,7 +493,7 @@ class AssessmentsTest {
 
   @Test
   void acceptedSizesAreKeptAndTellWhenANewerRevisionGivesOthers() {
-    SizeChoices sizes = new SizeChoices(db, events, CLOCK);
+    SizeChoices sizes = new SizeChoices(db, new WaveSizes(), events, CLOCK);
     make("acc", "name = night or name = blank", "");
     var done = sizes.accept("acc", new AssessmentAccept(0, "", List.of()), "e");
     assertEquals(1, done.accepted());

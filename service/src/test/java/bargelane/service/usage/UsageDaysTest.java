@@ -10,12 +10,12 @@ import static org.mockito.Mockito.when;
 import bargelane.core.site.Inventory.Usage;
 import bargelane.core.usage.Metric;
 import bargelane.core.usage.UsageDay;
-import bargelane.service.TestDatabase;
-import bargelane.service.db.Db;
-import bargelane.service.site.MachineEntity;
+import bargelane.service.guest.GuestSink;
+import bargelane.service.guest.Surveying;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.TestDatabase;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
-import bargelane.service.site.Surveying;
 import bargelane.service.usage.UsageDays.Key;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
@@ -48,12 +48,7 @@ class UsageDaysTest {
   @BeforeAll
   static void start() throws IOException {
     database = new TestDatabase();
-    db =
-        new Db(
-            database.url,
-            "bargelane",
-            database.password,
-            List.of(SiteEntity.class, MachineEntity.class, UsageCounterEntity.class));
+    db = database.db();
     db.run(
         s -> {
           s.createNativeMutationQuery(
@@ -141,7 +136,11 @@ class UsageDaysTest {
         .thenReturn(Map.of("m-2", counters(start.plusSeconds(1500), 1050, 9000)));
     db.run(s -> s.find(SiteEntity.class, "s").scannedAt = start);
     UsageReading reading =
-        new UsageReading(db, sites, new Surveying(db, Clock.systemUTC()), Clock.systemUTC());
+        new UsageReading(
+            db,
+            sites,
+            new Surveying(db, mock(GuestSink.class), Clock.systemUTC()),
+            Clock.systemUTC());
     UsageTask task = new UsageTask(db, sites, reading);
     for (int i = 0; i < 5; i++) {
       task.look();

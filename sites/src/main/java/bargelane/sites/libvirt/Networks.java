@@ -5,6 +5,7 @@ import static bargelane.sites.libvirt.DomainXml.escape;
 import static bargelane.sites.libvirt.DomainXml.first;
 import static bargelane.sites.libvirt.DomainXml.text;
 
+import bargelane.core.net.Subnet;
 import bargelane.core.site.Inventory.Network;
 import java.util.Map;
 import java.util.Optional;
@@ -32,42 +33,23 @@ final class Networks {
     return ours(network).map(e -> e.getAttribute("owner")).orElse("");
   }
 
-  /** Address range in the form {@code 10.20.1.0/24}; empty if the network names none. */
+  /** Address range, as {@code 10.20.1.0/24} or {@code 2001:db8::/64}; empty if it names none. */
   static String cidr(Document network) {
-    Optional<Element> ip = first(network, "ip");
-    if (ip.isEmpty() || ip.get().getAttribute("address").isEmpty()) {
-      return "";
-    }
-    int bits = bits(ip.get());
-    long address = number(ip.get().getAttribute("address"));
-    long base = address & (0xffffffffL << (32 - bits));
-    return (base >> 24)
-        + "."
-        + (base >> 16 & 255)
-        + "."
-        + (base >> 8 & 255)
-        + "."
-        + (base & 255)
-        + "/"
-        + bits;
+    return range(network).map(Subnet::toString).orElse("");
   }
 
-  private static int bits(Element ip) {
-    return ip.getAttribute("prefix").isEmpty()
-        ? Long.bitCount(
-            number(
-                ip.getAttribute("netmask").isEmpty()
-                    ? "255.255.255.0"
-                    : ip.getAttribute("netmask")))
-        : Integer.parseInt(ip.getAttribute("prefix"));
-  }
-
-  static long number(String address) {
-    long n = 0;
-    for (String part : address.split("\\.")) {
-      n = n << 8 | Integer.parseInt(part);
-    }
-    return n;
+  /** The range that a network's definition names: its address with a prefix or a mask. */
+  static Optional<Subnet> range(Document network) {
+    return first(network, "ip")
+        .flatMap(
+            ip -> {
+              String prefix = ip.getAttribute("prefix");
+              String mask = ip.getAttribute("netmask");
+              return prefix.isEmpty()
+                  ? Subnet.masked(
+                      ip.getAttribute("address"), mask.isEmpty() ? "255.255.255.0" : mask)
+                  : Subnet.of(ip.getAttribute("address") + "/" + prefix);
+            });
   }
 
   static Network facts(Document network) {
@@ -83,10 +65,12 @@ final class Networks {
         + NAMESPACE
         + "' owner='"
         + escape(owner)
-        + "'/></metadata><ip address='"
+        + "'/></metadata><ip"
+        + (range(like).map(Subnet::six).orElse(false) ? " family='ipv6'" : "")
+        + " address='"
         + attribute(like, "ip", "address")
         + "' prefix='"
-        + first(like, "ip").map(Networks::bits).orElse(24)
+        + range(like).map(Subnet::prefix).orElse(24)
         + "'/></network>";
   }
 

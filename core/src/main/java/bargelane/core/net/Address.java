@@ -1,0 +1,57 @@
+package bargelane.core.net;
+
+import inet.ipaddr.IPAddress;
+import inet.ipaddr.IPAddressString;
+import inet.ipaddr.IPAddressStringParameters;
+import java.util.Optional;
+
+/**
+ * One address of a machine, IPv4 as a dotted quad or IPv6 (RFC 4291, section 2.2). Nothing is
+ * looked up, and neither a network, a range, a port nor a name is taken for an address.
+ */
+public final class Address {
+
+  /** Ports, prefixes, wildcards, ranges and the short forms of inet_aton are no addresses here. */
+  static final IPAddressStringParameters STRICT =
+      new IPAddressStringParameters.Builder()
+          .allowEmpty(false)
+          .allowAll(false)
+          .allowPrefix(false)
+          .allowMask(false)
+          .allowSingleSegment(false)
+          .allowWildcardedSeparator(false)
+          .allow_inet_aton(false)
+          .setRangeOptions(inet.ipaddr.AddressStringParameters.RangeParameters.NO_RANGE)
+          .getIPv4AddressParametersBuilder()
+          .allowLeadingZeros(false)
+          .getParentBuilder()
+          .toParams();
+
+  private Address() {}
+
+  static Optional<IPAddress> read(String text) {
+    if (text == null || text.isEmpty()) {
+      return Optional.empty();
+    }
+    return Optional.ofNullable(new IPAddressString(text, STRICT).getAddress())
+        .filter(a -> !a.isMultiple());
+  }
+
+  /** Whether this is an address. */
+  public static boolean valid(String text) {
+    return read(text).isPresent();
+  }
+
+  /**
+   * The one way to write an address (RFC 5952 for IPv6), so that two texts of one address are
+   * equal; none if it is no address.
+   */
+  public static Optional<String> canonical(String text) {
+    return read(text).map(IPAddress::toCanonicalString);
+  }
+
+  /** Whether this is an address of IPv6. */
+  public static boolean six(String text) {
+    return read(text).map(IPAddress::isIPv6).orElse(false);
+  }
+}

@@ -1,0 +1,121 @@
+package bargelane.core.wave;
+
+import bargelane.core.word.Worded;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/**
+ * One thing that needs the engineer.
+ *
+ * @param since when it began; none where that is not known
+ */
+public record Need(
+    Urgency urgency,
+    String thing,
+    String cause,
+    String remedy,
+    String wave,
+    Optional<Instant> since) {
+
+  /** How soon; the most urgent first. */
+  public enum Urgency implements Worded {
+    NOW("now"),
+    SOON("soon"),
+    NEXT("next");
+
+    private final String word;
+
+    Urgency(String word) {
+      this.word = word;
+    }
+
+    @Override
+    public String word() {
+      return word;
+    }
+  }
+
+  /** Something of a wave that failed. */
+  public record Failure(String thing, String cause, String remedy, Optional<Instant> at) {}
+
+  /**
+   * What a wave needs.
+   *
+   * @param openGates for each gate the machines that have it open
+   * @param failures the newest run if it failed, the newest pass if it failed
+   * @param next the next action, empty for none
+   */
+  public static List<Need> of(
+      WaveStatus wave,
+      boolean protectedNow,
+      Exposure exposure,
+      int machines,
+      Map<Gate, Integer> openGates,
+      List<Failure> failures,
+      String next) {
+    String thing = "wave " + wave.name();
+    if (wave.diverged()) {
+      return List.of(
+          new Need(
+              Urgency.NOW,
+              thing,
+              "it failed over; both sides may hold writes that the other has not",
+              "bargelane wave reconcile " + wave.name(),
+              wave.name(),
+              Optional.empty()));
+    }
+    List<Need> needs = new ArrayList<>();
+    if (protectedNow && !exposure.held() && exposure.age().isPresent()) {
+      needs.add(
+          new Need(
+              Urgency.NOW,
+              thing,
+              "its exposure of "
+                  + rounded(exposure.age().get())
+                  + " s is over the RPO of "
+                  + exposure.rpo().toSeconds()
+                  + " s",
+              "see why the last pass failed: bargelane wave show " + wave.name(),
+              wave.name(),
+              Optional.empty()));
+    }
+    for (Failure f : failures) {
+      needs.add(new Need(Urgency.SOON, f.thing(), f.cause(), f.remedy(), wave.name(), f.at()));
+    }
+    if (!next.isEmpty() && wave.running().isEmpty()) {
+      needs.add(
+          new Need(
+              Urgency.NEXT,
+              thing,
+              firstShut(machines, openGates),
+              next,
+              wave.name(),
+              Optional.empty()));
+    }
+    return needs;
+  }
+
+  private static long rounded(Duration d) {
+    return Math.round(d.toMillis() / 1000.0);
+  }
+
+  private static String firstShut(int machines, Map<Gate, Integer> openGates) {
+    for (Gate gate : Gate.values()) {
+      int open = openGates.getOrDefault(gate, 0);
+      if (open < machines) {
+        return "gate '"
+            + gate.word()
+            + "' is shut for "
+            + (machines - open)
+            + " of "
+            + machines
+            + " machines";
+      }
+    }
+    return "all gates are open";
+  }
+}

@@ -1,0 +1,200 @@
+package bargelane.core.wave;
+
+import bargelane.core.replication.LegState;
+import java.util.ArrayList;
+import java.util.Collection;
+import java.util.List;
+import java.util.Optional;
+import java.util.Set;
+
+/**
+ * The facts that decide what a wave is called, what may be asked of it, and what comes next.
+ *
+ * @param from name of the site that the machines are taken from
+ * @param to name of the site that they are taken to
+ * @param leg the leg that is open or paused
+ * @param measured whether the divergence of its sides was measured
+ * @param undoable whether the last move can be taken back
+ * @param running verbs whose runs are open
+ */
+public record WaveStatus(
+    String name,
+    String from,
+    String to,
+    boolean settled,
+    boolean diverged,
+    boolean measured,
+    boolean landed,
+    Optional<LegState> leg,
+    boolean hasPoint,
+    boolean proven,
+    boolean undoable,
+    Set<WaveVerb> running) {
+
+  private static final Set<WaveVerb> MOVES =
+      Set.of(
+          WaveVerb.CUTOVER,
+          WaveVerb.FAILBACK,
+          WaveVerb.FAILOVER,
+          WaveVerb.RECONCILE,
+          WaveVerb.UNDO);
+
+  public WaveStatus {
+    running = Set.copyOf(running);
+  }
+
+  /** Why a verb can't be asked for now. */
+  public record Refusal(String code, String cause, String remedy) {}
+
+  /** The wave's state, in one word. */
+  public WaveState state() {
+    if (running.stream().anyMatch(MOVES::contains)) {
+      return WaveState.MOVING;
+    }
+    if (settled) {
+      return WaveState.SETTLED;
+    }
+    if (running.contains(WaveVerb.SETTLE)) {
+      return WaveState.SETTLING;
+    }
+    if (diverged) {
+      return WaveState.DIVERGED;
+    }
+    if (running.contains(WaveVerb.TEST)) {
+      return WaveState.TESTING;
+    }
+    if (running.contains(WaveVerb.LOAD)) {
+      return WaveState.LOADING;
+    }
+    if (leg.isEmpty()) {
+      return WaveState.PLANNED;
+    }
+    if (landed) {
+      return WaveState.LANDED;
+    }
+    if (leg.get() == LegState.PAUSED) {
+      return WaveState.PAUSED;
+    }
+    return hasPoint ? WaveState.REPLICATING : WaveState.LOADING;
+  }
+
+  /** Why a verb can't be asked for now; none if it can. Gates are asked beside this. */
+  public Optional<Refusal> refuses(WaveVerb verb) {
+    if (settled) {
+      return refusal(
+          "wave-settled", "wave " + name + " is settled", "plan a new wave for its machines");
+    }
+    if (verb == WaveVerb.RECONCILE) {
+      return diverged
+          ? Optional.empty()
+          : refusal(
+              "not-diverged",
+              "the sides of wave " + name + " did not diverge",
+              "nothing is to be done");
+    }
+    if (diverged) {
+      return refusal(
+          "sides-diverged",
+          "wave " + name + " failed over and its sides may differ",
+          "bring them together first: bargelane wave reconcile " + name);
+    }
+    if (verb == WaveVerb.SETTLE) {
+      return Optional.empty();
+    }
+    if (verb == WaveVerb.LOAD) {
+      return leg.filter(l -> l == LegState.OPEN).isPresent()
+          ? refusal(
+              "already-loaded",
+              "wave " + name + " is replicated by its timetable already",
+              "look at it: bargelane wave show " + name)
+          : Optional.empty();
+    }
+    if (leg.isEmpty()) {
+      return refusal(
+          "not-loaded", "wave " + name + " is not replicated", "bargelane wave load " + name);
+    }
+    return switch (verb) {
+      case CUTOVER ->
+          landed
+              ? refusal(
+                  "already-landed",
+                  "the machines of wave " + name + " run at " + to,
+                  "bring them back: bargelane wave failback " + name)
+              : Optional.empty();
+      case FAILBACK ->
+          landed
+              ? Optional.empty()
+              : refusal(
+                  "not-landed",
+                  "the machines of wave " + name + " run at " + from,
+                  "there is nothing to bring back");
+      case FAILOVER ->
+          hasPoint
+              ? Optional.empty()
+              : refusal(
+                  "no-point",
+                  "wave " + name + " has no complete recovery point",
+                  "there is nothing to start; wait for a pass if the source still runs");
+      case UNDO ->
+          undoable
+              ? Optional.empty()
+              : refusal(
+                  "nothing-to-undo",
+                  "the last move of wave " + name + " can't be taken back",
+                  landed
+                      ? "fail back instead: bargelane wave failback " + name
+                      : "nothing is to be done");
+      default -> Optional.empty();
+    };
+  }
+
+  private static Optional<Refusal> refusal(String code, String cause, String remedy) {
+    return Optional.of(new Refusal(code, cause, remedy));
+  }
+
+  /** What a person is offered now, what is most likely meant first; nothing while work runs. */
+  public List<WaveVerb> offered() {
+    if (!running.isEmpty()) {
+      return List.of();
+    }
+    List<WaveVerb> order = new ArrayList<>(List.of(WaveVerb.RECONCILE, WaveVerb.LOAD));
+    if (landed) {
+      order.addAll(List.of(WaveVerb.FAILBACK, WaveVerb.UNDO, WaveVerb.TEST));
+    } else {
+      order.addAll(
+          proven
+              ? List.of(WaveVerb.CUTOVER, WaveVerb.TEST, WaveVerb.UNDO)
+              : List.of(WaveVerb.TEST, WaveVerb.CUTOVER, WaveVerb.UNDO));
+    }
+    order.addAll(List.of(WaveVerb.FAILOVER, WaveVerb.SETTLE));
+    // A wave that was never loaded has nothing to settle: it is removed instead.
+    order.removeIf(
+        v -> refuses(v).isPresent() || v == WaveVerb.SETTLE && leg.isEmpty() && !hasPoint);
+    return List.copyOf(order);
+  }
+
+  /**
+   * The one thing to do next: the remedy of the first finding of the first gate that is shut for
+   * any machine. Empty if nothing is to be done.
+   */
+  public String next(Collection<List<Gate.State>> machines) {
+    if (settled) {
+      return "";
+    }
+    if (!running.isEmpty()) {
+      return "wait for the running work";
+    }
+    if (diverged) {
+      return "bargelane wave reconcile " + name;
+    }
+    for (Gate gate : Gate.values()) {
+      for (List<Gate.State> gates : machines) {
+        Gate.State state = gates.get(gate.ordinal());
+        if (!state.open()) {
+          return state.shutBy().get(0).remedy();
+        }
+      }
+    }
+    return "";
+  }
+}

@@ -1,0 +1,206 @@
+package bargelane.service.guest;
+
+import bargelane.api.AgentKeyAsk;
+import bargelane.api.AgentKeyView;
+import bargelane.api.AgentView;
+import bargelane.service.event.Events;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Ids;
+import bargelane.service.platform.Json;
+import bargelane.service.platform.ProblemException;
+import bargelane.service.site.SiteEntity;
+import bargelane.service.site.Sites;
+import bargelane.sites.AgentState;
+import bargelane.sites.agents.AgentsDriver;
+import com.fasterxml.jackson.core.type.TypeReference;
+import java.nio.charset.StandardCharsets;
+import java.security.MessageDigest;
+import java.security.NoSuchAlgorithmException;
+import java.time.Clock;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.HashMap;
+import java.util.HexFormat;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import org.hibernate.Session;
+
+/** The agents of sites, and the keys that let them in. */
+public final class Agents {
+
+  private static final int LONGEST_HOURS = 7 * 24;
+
+  private final Db db;
+  private final Events events;
+  private final Clock clock;
+
+  /** Opens where agents are listened to; gives the line to paste for a key. */
+  @FunctionalInterface
+  public interface Door {
+    String line(String key);
+  }
+
+  public Agents(Db db, Events events, Clock clock) {
+    this.db = db;
+    this.events = events;
+    this.clock = clock;
+  }
+
+  static String digest(String secret) {
+    try {
+      return HexFormat.of()
+          .formatHex(
+              MessageDigest.getInstance("SHA-256").digest(secret.getBytes(StandardCharsets.UTF_8)));
+    } catch (NoSuchAlgorithmException e) {
+      throw new IllegalStateException(e);
+    }
+  }
+
+  private static SiteEntity site(Session s, String ref) {
+    SiteEntity found = Sites.find(s, ref);
+    if (!found.kind.equals("agents")) {
+      throw ProblemException.conflict(
+          "site-has-no-agents",
+          "site " + found.name + " is of kind " + found.kind + ", no agents tell of it",
+          "bargelane site add NAME --kind agents");
+    }
+    return found;
+  }
+
+  /** Whether there is a site that agents tell of. */
+  public boolean wanted() {
+    return db.tx(
+        s ->
+            Db.first(s, String.class, "select id from SiteEntity where kind = 'agents'")
+                .isPresent());
+  }
+
+  /** Makes a key that lets one agent enrol, once, for some hours. */
+  public AgentKeyView key(String ref, AgentKeyAsk asked, Door door, String by) {
+    int hours = asked.hours() == null ? 1 : asked.hours();
+    if (hours < 1 || hours > LONGEST_HOURS) {
+      throw ProblemException.invalid(
+          "hours-malformed",
+          "a key can't be good for " + hours + " hours",
+          "give 1 to " + LONGEST_HOURS);
+    }
+    String key = Ids.secret();
+    Instant expires = clock.instant().plus(Duration.ofHours(hours));
+    String name =
+        db.tx(
+            s -> {
+              SiteEntity site = site(s, ref);
+              Db.change(
+                  s,
+                  "delete from AgentKeyEntity where expiresAt < ?1",
+                  clock.instant().minus(Duration.ofDays(30)));
+              AgentKeyEntity e = new AgentKeyEntity();
+              e.digest = digest(key);
+              e.siteId = site.id;
+              e.madeBy = by;
+              e.expiresAt = expires;
+              s.persist(e);
+              events.tell(
+                  s, "site", site.id, null, by + " made a key for an agent of " + site.name, null);
+              return site.name;
+            });
+    return new AgentKeyView(name, expires, door.line(key));
+  }
+
+  /** The agents of a site, the silent ones first. */
+  public List<AgentView> list(String ref) {
+    Instant now = clock.instant();
+    return db.tx(
+        s -> {
+          SiteEntity site = site(s, ref);
+          Map<String, String> machines = new HashMap<>();
+          for (Object[] row :
+              Db.list(
+                  s,
+                  Object[].class,
+                  "select sourceKey, machineId from SightingEntity where siteId = ?1",
+                  site.id)) {
+            machines.put((String) row[0], (String) row[1]);
+          }
+          return states(s, site.id).stream()
+              .map(
+                  a -> {
+                    AgentEntity e = s.find(AgentEntity.class, a.id());
+                    return new AgentView(
+                        a.id(),
+                        machines.getOrDefault(a.id(), ""),
+                        a.machine(),
+                        a.version(),
+                        AgentsDriver.silent(a, now)
+                            ? "silent"
+                            : a.trouble().isEmpty() ? "telling" : "refused",
+                        e.enrolledAt,
+                        e.heardAt,
+                        e.surveyedAt,
+                        e.clockAhead / 1000.0,
+                        a.account(),
+                        a.unread(),
+                        a.trouble());
+                  })
+              .sorted(
+                  java.util.Comparator.comparing((AgentView v) -> v.state().equals("telling"))
+                      .thenComparing(AgentView::machine)
+                      .thenComparing(AgentView::id))
+              .toList();
+        });
+  }
+
+  /** Those of a site, for its driver. */
+  public static List<AgentState> states(Session s, String siteId) {
+    return Db.list(
+            s, AgentEntity.class, "from AgentEntity where siteId = ?1 order by name, id", siteId)
+        .stream()
+        .map(
+            e ->
+                new AgentState(
+                    e.id,
+                    e.name,
+                    e.version,
+                    Optional.ofNullable(e.heardAt),
+                    Duration.ofMillis(e.clockAhead),
+                    e.account,
+                    Json.read(e.unread, new TypeReference<List<String>>() {}),
+                    e.trouble))
+        .toList();
+  }
+
+  /**
+   * Takes an agent from its site: it is refused from now on; its machine vanishes if nobody else
+   * tells of it.
+   */
+  public void remove(String ref, String agent, String by) {
+    db.run(
+        s -> {
+          SiteEntity site = site(s, ref);
+          AgentEntity found =
+              Db.first(
+                      s,
+                      AgentEntity.class,
+                      "from AgentEntity where siteId = ?1 and (id = ?2 or name = ?2) order by heardAt nulls first",
+                      site.id,
+                      agent)
+                  .orElseThrow(
+                      () ->
+                          new ProblemException(
+                              404,
+                              "agent-unknown",
+                              "site " + site.name + " has no agent '" + agent + "'",
+                              "list them: bargelane agent list " + site.name));
+          Surveying.forget(s, site, found.id, clock.instant());
+          s.remove(found);
+          events.tell(
+              s,
+              "site",
+              site.id,
+              null,
+              by + " removed the agent " + found.id + " on " + found.name + " from " + site.name,
+              null);
+        });
+  }
+}

@@ -1,0 +1,131 @@
+package bargelane.service.http;
+
+import bargelane.service.account.Accounts.Caller;
+import bargelane.service.platform.ProblemException;
+import io.javalin.http.Context;
+import java.util.List;
+import java.util.Optional;
+
+/** One call of an endpoint. */
+public final class Request {
+
+  private final Context ctx;
+  private final Caller caller;
+  private final Endpoint endpoint;
+
+  /**
+   * @throws ProblemException if it has a parameter that the endpoint does not know
+   */
+  Request(Context ctx, Caller caller, Endpoint endpoint) {
+    this.ctx = ctx;
+    this.caller = caller;
+    this.endpoint = endpoint;
+    List<String> known = endpoint.queries().stream().map(Endpoint.Query::name).toList();
+    for (String name : ctx.queryParamMap().keySet()) {
+      if (!known.contains(name)) {
+        throw new ProblemException(
+            400,
+            "parameter-unknown",
+            endpoint.method() + " " + endpoint.path() + " has no parameter '" + name + "'",
+            known.isEmpty() ? "leave it out" : "use one of " + String.join(", ", known));
+      }
+    }
+  }
+
+  /** Who calls. */
+  public String by() {
+    return caller.account();
+  }
+
+  public Caller caller() {
+    return caller;
+  }
+
+  /** A part of the path. */
+  public String path(String name) {
+    return ctx.pathParam(name);
+  }
+
+  /** A part of the path that is a number from 0 to 9999. */
+  public int index(String name) {
+    String text = path(name);
+    if (!text.matches("[0-9]{1,4}")) {
+      throw new ProblemException(
+          400, "number-malformed", "'" + text + "' is not the index of a " + name, "give a number");
+    }
+    return Integer.parseInt(text);
+  }
+
+  private Endpoint.Query declared(String name, Endpoint.Kind kind) {
+    return endpoint.queries().stream()
+        .filter(q -> q.name().equals(name) && q.kind() == kind)
+        .findFirst()
+        .orElseThrow(
+            () ->
+                new IllegalStateException(
+                    endpoint.method() + " " + endpoint.path() + " does not declare " + name));
+  }
+
+  /** A parameter of text, or what stands for it where it is left out or empty. */
+  public String query(String name) {
+    Endpoint.Query q = declared(name, Endpoint.Kind.TEXT);
+    String value = ctx.queryParam(name);
+    return value == null || value.isEmpty() ? q.otherwise() : value;
+  }
+
+  public int number(String name) {
+    Endpoint.Query q = declared(name, Endpoint.Kind.NUMBER);
+    String value = ctx.queryParam(name);
+    if (value == null) {
+      return Integer.parseInt(q.otherwise());
+    }
+    try {
+      return Integer.parseInt(value);
+    } catch (NumberFormatException e) {
+      throw new ProblemException(
+          400,
+          "number-malformed",
+          "'" + value + "' for '" + name + "' is not a whole number",
+          "give one");
+    }
+  }
+
+  public boolean flag(String name) {
+    declared(name, Endpoint.Kind.FLAG);
+    String value = ctx.queryParam(name);
+    if (value != null && !value.equals("true") && !value.equals("false")) {
+      throw new ProblemException(
+          400,
+          "flag-malformed",
+          "'" + value + "' for '" + name + "' is neither true nor false",
+          "give true, or leave it out");
+    }
+    return "true".equals(value);
+  }
+
+  /** The revision that an edit goes by (RFC 9110, section 13.1.1); none if it names none. */
+  public Optional<Long> revision() {
+    String tag = ctx.header("If-Match");
+    if (tag == null) {
+      return Optional.empty();
+    }
+    String number = tag.replace("\"", "");
+    if (!number.matches("[0-9]{1,18}")) {
+      throw new ProblemException(
+          400,
+          "etag-malformed",
+          "If-Match must be the ETag that was read, not " + tag,
+          "read it again");
+    }
+    return Optional.of(Long.parseLong(number));
+  }
+
+  /** Tells the revision of what is given. */
+  public void tag(long revision) {
+    ctx.header("ETag", "\"" + revision + "\"");
+  }
+
+  Context ctx() {
+    return ctx;
+  }
+}

@@ -1,0 +1,222 @@
+package bargelane.service.machine;
+
+import bargelane.api.CsvImport;
+import bargelane.api.ImportResult;
+import bargelane.api.LabelRuleAdd;
+import bargelane.api.LabelRuleView;
+import bargelane.service.event.Events;
+import bargelane.service.platform.CsvTable;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Ids;
+import bargelane.service.platform.Json;
+import bargelane.service.platform.ProblemException;
+import com.fasterxml.jackson.core.type.TypeReference;
+import java.time.Clock;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.TreeMap;
+import org.hibernate.Session;
+
+/**
+ * Rules that give labels to whoever a filter chooses, now and later: they are gone through whenever
+ * what is known of machines has changed. A rule sees the labels of platforms and those by hand, not
+ * those of other rules. Of two rules that give one label the older counts; a label by hand goes
+ * before them all, and they before the platform's.
+ */
+public final class LabelRules {
+
+  private static final int MOST = 200;
+
+  private final Db db;
+  private final Events events;
+  private final Clock clock;
+
+  public LabelRules(Db db, Events events, Clock clock) {
+    this.db = db;
+    this.events = events;
+    this.clock = clock;
+  }
+
+  private static List<LabelRuleEntity> rules(Session s) {
+    return Db.list(s, LabelRuleEntity.class, "from LabelRuleEntity order by number");
+  }
+
+  public List<LabelRuleView> list() {
+    return db.tx(s -> rules(s).stream().map(r -> view(s, r)).toList());
+  }
+
+  private static LabelRuleView view(Session s, LabelRuleEntity r) {
+    long machines =
+        ((Number)
+                s.createNativeQuery(
+                        "select count(*) from machine where rule_labels @> cast(:label as jsonb)",
+                        Object.class)
+                    .setParameter("label", Json.text(Map.of(r.name, r.value)))
+                    .getSingleResult())
+            .longValue();
+    return new LabelRuleView(r.id, r.filter, r.name, r.value, r.madeBy, r.madeAt, machines);
+  }
+
+  public LabelRuleView add(LabelRuleAdd asked, String by) {
+    Machines.checkLabel(asked.name() == null ? "" : asked.name(), asked.value());
+    if (asked.filter() == null || asked.filter().isBlank()) {
+      throw ProblemException.invalid(
+          "filter-missing", "the rule has no filter", "give one, as \"name ~ lending\"");
+    }
+    MachineFilter.ofTold(asked.filter());
+    return db.tx(
+        s -> {
+          if (rules(s).size() >= MOST) {
+            throw ProblemException.conflict(
+                "too-many-rules", "there are " + MOST + " rules already", "remove one first");
+          }
+          LabelRuleEntity r = new LabelRuleEntity();
+          r.id = Ids.next("lr");
+          r.filter = asked.filter().strip();
+          r.name = asked.name();
+          r.value = asked.value();
+          r.madeBy = by;
+          r.madeAt = clock.instant();
+          s.persist(r);
+          int changed = apply(s);
+          events.tell(
+              s,
+              "machine",
+              "",
+              "",
+              by + " made a rule for the label " + r.name + ": " + changed + " machines changed",
+              null);
+          return view(s, r);
+        });
+  }
+
+  public void remove(String id, String by) {
+    db.run(
+        s -> {
+          LabelRuleEntity r = s.find(LabelRuleEntity.class, id);
+          if (r == null) {
+            throw new ProblemException(
+                404,
+                "rule-unknown",
+                "there is no rule '" + id + "'",
+                "list them: bargelane label list");
+          }
+          s.remove(r);
+          int changed = apply(s);
+          events.tell(
+              s,
+              "machine",
+              "",
+              "",
+              by + " removed a rule for the label " + r.name + ": " + changed + " machines changed",
+              null);
+        });
+  }
+
+  /**
+   * Goes through all rules, in the caller's transaction; what is as it should be is not written.
+   *
+   * @return machines whose labels changed
+   */
+  public static int apply(Session s) {
+    s.flush();
+    List<LabelRuleEntity> rules = rules(s);
+    Map<String, Map<String, String>> wanted = new HashMap<>();
+    for (int i = rules.size() - 1; i >= 0; i--) {
+      LabelRuleEntity r = rules.get(i);
+      MachineFilter of = MachineFilter.ofTold(r.filter);
+      for (String id :
+          Db.list(
+              s,
+              String.class,
+              "select m.id from MachineEntity m where " + of.condition(),
+              of.parameters())) {
+        wanted.computeIfAbsent(id, x -> new TreeMap<>()).put(r.name, r.value);
+      }
+    }
+    List<Object[]> held =
+        s.createNativeQuery(
+                "select id, cast(rule_labels as text) from machine where rule_labels <> '{}'",
+                Object[].class)
+            .getResultList();
+    for (Object[] row : held) {
+      Map<String, String> now =
+          Json.read((String) row[1], new TypeReference<TreeMap<String, String>>() {});
+      if (now.equals(wanted.get((String) row[0]))) {
+        wanted.remove((String) row[0]);
+      } else {
+        wanted.putIfAbsent((String) row[0], Map.of());
+      }
+    }
+    if (!wanted.isEmpty()) {
+      List<String> ids = new ArrayList<>(wanted.keySet());
+      s.createNativeMutationQuery(
+              "update machine m set rule_labels = cast(x.labels as jsonb)"
+                  + " from unnest(cast(:ids as text[]), cast(:labels as text[])) x(id, labels) where m.id = x.id")
+          .setParameter("ids", ids.toArray(String[]::new))
+          .setParameter(
+              "labels", ids.stream().map(id -> Json.text(wanted.get(id))).toArray(String[]::new))
+          .executeUpdate();
+    }
+    return wanted.size();
+  }
+
+  /** Labels by hand from a list: of each machine those that its line gives. */
+  public ImportResult list(CsvImport asked, String by) {
+    if (asked.csv() == null || asked.csv().isBlank()) {
+      throw ProblemException.invalid("list-missing", "the list is empty", "give a CSV file");
+    }
+    return db.tx(
+        s -> {
+          Map<String, Map<String, String>> labels = new LinkedHashMap<>();
+          CsvTable table =
+              CsvTable.each(
+                  asked.csv(),
+                  List.of("machine"),
+                  List.of("label.*"),
+                  (of, row) -> {
+                    Optional<String> machine = ListedMachines.named(s, row.text("machine"));
+                    if (machine.isEmpty()) {
+                      row.wrong(
+                          "machine",
+                          "'" + row.text("machine") + "' is no machine here, or several are");
+                    } else if (labels.put(machine.get(), row.labels()) != null) {
+                      row.wrong("machine", "'" + row.text("machine") + "' is there twice");
+                    }
+                    row.labels()
+                        .forEach(
+                            (name, value) -> {
+                              try {
+                                Machines.checkLabel(name, value);
+                              } catch (ProblemException e) {
+                                row.wrong("label." + name, e.getMessage());
+                              }
+                            });
+                  });
+          boolean store = table.sound() && !asked.dryRun();
+          int changed = 0;
+          for (Map.Entry<String, Map<String, String>> e : labels.entrySet()) {
+            MachineEntity m = s.find(MachineEntity.class, e.getKey());
+            Map<String, String> own = Machines.labels(m.ownLabels);
+            Map<String, String> now = new TreeMap<>(own);
+            now.putAll(e.getValue());
+            if (!now.equals(own)) {
+              changed++;
+              if (store) {
+                m.ownLabels = Json.text(now);
+              }
+            }
+          }
+          if (store && changed > 0) {
+            apply(s);
+            events.tell(
+                s, "machine", "", "", by + " labelled " + changed + " machines from a list", null);
+          }
+          return table.result(0, changed, store);
+        });
+  }
+}

@@ -1,0 +1,172 @@
+package bargelane.service.move;
+
+import bargelane.service.platform.Json;
+import bargelane.service.replication.PointEntity;
+import bargelane.service.replication.Services;
+import bargelane.service.replication.Side;
+import bargelane.service.replication.TowEntity;
+import bargelane.service.replication.TowState;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunFailure;
+import bargelane.service.run.RunKind;
+import bargelane.service.run.Step;
+import bargelane.service.run.Work;
+import bargelane.sites.SiteException;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+
+/**
+ * Starts a recovery point when the source is lost. The source is fenced if it can be reached, and
+ * declared lost if not.
+ */
+final class FailoverRun implements RunKind {
+
+  private final Services services;
+  private final Moves moves;
+  private final Landing landings;
+  private final Refits refits;
+
+  FailoverRun(Services services, Moves moves, Landing landings, Refits refits) {
+    this.services = services;
+    this.moves = moves;
+    this.landings = landings;
+    this.refits = refits;
+  }
+
+  @Override
+  public String name() {
+    return "failover";
+  }
+
+  @Override
+  public boolean changesMachines() {
+    return true;
+  }
+
+  private Side winner(Work w) {
+    return Side.valueOf(w.noteOnce("winner", () -> TowState.source(moves.leg(w)).other().name()));
+  }
+
+  @Override
+  public List<Step> steps(Work work) {
+    List<Step> steps = new ArrayList<>();
+    steps.add(new Step("exposure", "Note the exposure", this::exposure));
+    steps.add(new Step("pause", "Hold back the timetable", moves::pause));
+    steps.add(new Step("end-passes", "End the running pass", moves::endPasses));
+    steps.add(new Step("source", "See that the source can't run on", this::source));
+    steps.add(new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, winner(w))));
+    steps.add(
+        new Step("define", "Give the machines their disks", w -> landings.define(w, winner(w))));
+    steps.add(
+        new Step(
+            "arm", "Track changes from the first instruction", w -> landings.arm(w, winner(w))));
+    steps.add(new Step("refit", "Refit the guests", w -> refits.apply(w, winner(w))));
+    for (int rank : moves.state(work).ranks()) {
+      steps.add(
+          new Step(
+              "start-" + rank,
+              "Start rank " + rank + " and probe it",
+              w ->
+                  landings
+                      .startSteps(w, winner(w))
+                      .get(moves.state(w).ranks().indexOf(rank))
+                      .action()
+                      .run(w)));
+    }
+    steps.add(new Step("land", "Record where the machines run", this::land));
+    steps.add(new Step("dossier", "Write the dossier", this::dossier));
+    return steps;
+  }
+
+  @Override
+  public List<Step> backOut(Work work) {
+    if (work.note("landed").isPresent()) {
+      return List.of();
+    }
+    return List.of(
+        new Step(
+            "take-back",
+            "Remove what was made at the target",
+            w -> landings.undoTarget(w, winner(w))),
+        new Step("resume", "Let the timetable go on", moves::resume));
+  }
+
+  private Outcome exposure(Work w) {
+    PointEntity point = moves.point(w);
+    double seconds =
+        Double.parseDouble(
+            w.noteOnce(
+                "exposureSeconds",
+                () ->
+                    String.valueOf(
+                        Duration.between(point.asOf, services.clock().instant()).toMillis()
+                            / 1000.0)));
+    return Outcome.done("point " + point.number + " is " + seconds + " s old");
+  }
+
+  private Outcome source(Work w) {
+    boolean declared = w.input().path("sourceLost").asBoolean(false);
+    try {
+      Outcome stopped = moves.stop(w, winner(w).other(), "stoppedAt");
+      w.note("sourceFenced", true);
+      return stopped;
+    } catch (SiteException e) {
+      if (declared && e.kind() == SiteException.Kind.MAY_PASS) {
+        return Outcome.done("declared lost by " + w.startedBy() + ": " + e.getMessage());
+      }
+      throw new RunFailure(
+          "source-not-fenced",
+          "it can't be seen that the machines at the source are stopped: " + e.getMessage(),
+          "if the source is lost, say so: --source-lost");
+    }
+  }
+
+  private Outcome land(Work w) {
+    if (w.note("landed").isEmpty()) {
+      services
+          .db()
+          .run(
+              s -> {
+                landings.land(s, w, winner(w));
+                TowEntity tow = s.find(TowEntity.class, w.subjectId());
+                tow.diverged = true;
+                tow.divergence =
+                    Json.text(
+                        new Parting(
+                            winner(w).name(),
+                            Landing.armName(w),
+                            moves.point(w).id,
+                            w.note("upAt").orElse(""),
+                            null));
+              });
+      w.note("landed", true);
+    }
+    return Outcome.done("at " + moves.state(w).site(winner(w)).name);
+  }
+
+  private Outcome dossier(Work w) {
+    TowState state = moves.state(w);
+    PointEntity point = moves.point(w);
+    Instant begun = w.startedAt();
+    Instant up = Instant.parse(w.note("upAt").orElseThrow());
+    Map<String, Object> record = new LinkedHashMap<>();
+    record.put("kind", "failover");
+    record.put("from", state.site(winner(w).other()).name);
+    record.put("to", state.site(winner(w)).name);
+    record.put("approvedBy", w.startedBy());
+    record.put("sourceFenced", w.note("sourceFenced").isPresent());
+    record.put("point", point.number);
+    record.put("asOf", point.asOf.toString());
+    record.put("exposureSeconds", w.noted("exposureSeconds").asDouble());
+    record.put("healthyAt", up.toString());
+    record.put("rtoSeconds", Duration.between(begun, up).toMillis() / 1000.0);
+    record.put("digests", Moves.digests(point, state));
+    moves.dossier(w, "failover", record);
+    return Outcome.done(
+        "running " + Duration.between(begun, up).toMillis() / 1000.0 + " s after it was asked for");
+  }
+}

@@ -1,0 +1,281 @@
+package bargelane.service.move;
+
+import bargelane.core.lane.Placement;
+import bargelane.core.replication.LegState;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.service.plan.Plans;
+import bargelane.service.platform.Json;
+import bargelane.service.replication.Berth;
+import bargelane.service.replication.LegEntity;
+import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.PointEntity;
+import bargelane.service.replication.PointVolume;
+import bargelane.service.replication.Services;
+import bargelane.service.replication.Side;
+import bargelane.service.replication.TowState;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunFailure;
+import bargelane.service.run.Step;
+import bargelane.service.run.Work;
+import bargelane.sites.Compute;
+import com.fasterxml.jackson.databind.JsonNode;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import org.hibernate.Session;
+
+/**
+ * Starting machines at a side from clones of a point: on a cutover, a failback, a failover, and
+ * backing out of one.
+ */
+final class Landing {
+
+  /** How long a machine may take from its start to its first answer. */
+  static final Duration HEALTHY_WITHIN = Duration.ofSeconds(180);
+
+  private final Services services;
+  private final Moves moves;
+
+  Landing(Services services, Moves moves) {
+    this.services = services;
+    this.moves = moves;
+  }
+
+  String cloneName(Work w, MemberEntity m, int disk) {
+    return "bl-" + w.runId() + "-" + m.name + "-d" + disk;
+  }
+
+  List<String> cloneNames(Work w, TowState state, MemberEntity m) {
+    int disks = Plans.facts(state, m).disks().size();
+    List<String> names = new ArrayList<>();
+    for (int i = 0; i < disks; i++) {
+      names.add(cloneName(w, m, i));
+    }
+    return names;
+  }
+
+  /** Clones the point's volumes at a side. */
+  Outcome cloneVolumes(Work w, Side side) {
+    TowState state = moves.state(w);
+    PointEntity point = moves.point(w);
+    Map<String, String> storage = new HashMap<>();
+    state.replicas.forEach(r -> storage.put(r.memberId + "/" + r.disk, r.storage));
+    for (PointVolume v : Moves.volumes(point)) {
+      MemberEntity m =
+          state.members.stream().filter(x -> x.id.equals(v.memberId())).findFirst().orElseThrow();
+      String name = cloneName(w, m, v.disk());
+      String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "volume", name);
+      moves
+          .driver(state, side)
+          .target()
+          .cloneVolume(
+              name, owner, storage.get(v.memberId() + "/" + v.disk()), point.name, v.volume());
+    }
+    return Outcome.done("from point " + point.number + " as of " + point.asOf);
+  }
+
+  void dropClones(Work w, Side side) {
+    TowState state = moves.state(w);
+    for (MemberEntity m : state.members) {
+      cloneNames(w, state, m)
+          .forEach(v -> services.ledger().remove(state.siteId(side), "volume", v));
+    }
+  }
+
+  static String armName(Work w) {
+    return "bl-" + w.runId() + "-arm";
+  }
+
+  /** Begins tracking on the clones before their machines run. */
+  Outcome arm(Work w, Side side) {
+    TowState state = moves.state(w);
+    for (MemberEntity m : state.members) {
+      String marker = TowState.nameFor(armName(w), state.reach(side), m);
+      String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "marker", marker);
+      moves.driver(state, side).source().mark(marker, owner, cloneNames(w, state, m));
+    }
+    return Outcome.done("every change is tracked from the first instruction on");
+  }
+
+  void disarm(Work w, Side side) {
+    TowState state = moves.state(w);
+    state
+        .names(armName(w), side)
+        .forEach(n -> services.ledger().remove(state.siteId(side), "marker", n));
+  }
+
+  Compute.Spec spec(String name, String owner, MachineFacts f, Placement p, List<String> disks) {
+    Map<String, String> labels = new LinkedHashMap<>(f.labels());
+    return new Compute.Spec(
+        name,
+        owner,
+        p.size(),
+        f.cpus(),
+        f.memoryMib(),
+        f.os(),
+        f.firmware(),
+        p.zone(),
+        disks,
+        p.nics(),
+        f.ingress(),
+        labels);
+  }
+
+  /** Makes the machines at a side from the plan, or gives those that stand there the clones. */
+  Outcome define(Work w, Side side) {
+    TowState state = moves.state(w);
+    var results = side == Side.AWAY ? Plans.place(state) : null;
+    for (int i = 0; i < state.members.size(); i++) {
+      MemberEntity m = state.members.get(i);
+      List<String> disks = cloneNames(w, state, m);
+      Optional<Berth> berth = TowState.berth(m, side);
+      Compute compute = moves.compute(state, side);
+      if (berth.isPresent()) {
+        if (!w.noted("previous").has(m.id)) {
+          note(w, "previous", m.id, Json.text(berth.get()));
+        }
+        setAside(
+            state, side, berth.get().disks().stream().filter(d -> !disks.contains(d)).toList(), w);
+        compute.attach(berth.get().platformId(), disks);
+        note(w, "machines", m.id, berth.get().platformId());
+      } else {
+        String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "machine", m.name);
+        Placement placement = results.get(i).placement();
+        String id = compute.define(spec(m.name, owner, Plans.facts(state, m), placement, disks));
+        note(w, "machines", m.id, id);
+      }
+    }
+    return Outcome.done(String.join(", ", state.members.stream().map(m -> m.name).toList()));
+  }
+
+  /**
+   * Volumes that a landing takes off a machine are kept under our tag until the move is settled.
+   */
+  private void setAside(TowState state, Side side, List<String> disks, Work w) {
+    for (String disk : disks) {
+      if (!services.ledger().recorded(state.siteId(side), "volume", disk)) {
+        note(w, "setAside", disk, side.name());
+        String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "volume", disk);
+        moves.driver(state, side).target().own(disk, owner);
+      }
+    }
+  }
+
+  /**
+   * Volumes that a landing set aside are the site's own again when they are back on their machine.
+   */
+  void takeUpAgain(TowState state, Side side, JsonNode landingNotes) {
+    landingNotes
+        .path("setAside")
+        .fieldNames()
+        .forEachRemaining(
+            disk -> {
+              moves.driver(state, side).target().own(disk, "");
+              services.ledger().release(state.siteId(side), "volume", disk);
+            });
+  }
+
+  static void note(Work w, String map, String key, String value) {
+    com.fasterxml.jackson.databind.node.ObjectNode node = Json.MAPPER.createObjectNode();
+    if (w.noted(map).isObject()) {
+      node.setAll((com.fasterxml.jackson.databind.node.ObjectNode) w.noted(map));
+    }
+    node.put(key, value);
+    w.note(map, node);
+  }
+
+  /** A step for each rank: start its machines and wait until they answer. */
+  List<Step> startSteps(Work w, Side side) {
+    List<Step> steps = new ArrayList<>();
+    for (int rank : moves.state(w).ranks()) {
+      steps.add(
+          new Step(
+              "start-" + rank,
+              "Start rank " + rank + " and probe it",
+              x -> startRank(x, side, rank)));
+    }
+    return steps;
+  }
+
+  private Outcome startRank(Work w, Side side, int rank) {
+    TowState state = moves.state(w);
+    Compute compute = moves.compute(state, side);
+    Instant begun =
+        Instant.parse(w.noteOnce("rank-" + rank, () -> services.clock().instant().toString()));
+    List<String> answers = new ArrayList<>();
+    for (MemberEntity m : state.ofRank(rank)) {
+      String id = w.noted("machines").path(m.id).asText();
+      compute.unfence(id);
+      compute.start(id);
+      Optional<String> bad = Probe.of(compute, id, m.name);
+      if (bad.isPresent()) {
+        if (Duration.between(begun, services.clock().instant()).compareTo(HEALTHY_WITHIN) > 0) {
+          throw new RunFailure(
+              "probe-failed",
+              m.name
+                  + " did not become healthy within "
+                  + HEALTHY_WITHIN.toSeconds()
+                  + " s: "
+                  + bad.get(),
+              "look at the machine, then start this again");
+        }
+        return Outcome.waitFor(bad.get());
+      }
+      answers.add(m.name);
+    }
+    w.note("upAt", services.clock().instant().toString());
+    return Outcome.done("healthy: " + String.join(", ", answers));
+  }
+
+  /** Records that the machines run at a side now, on the clones of this run; closes the leg. */
+  void land(Session s, Work w, Side winner) {
+    TowState state = TowState.load(s, w.subjectId());
+    state.tow.landed = winner == Side.AWAY;
+    for (MemberEntity m : state.members) {
+      List<String> previous = TowState.berth(m, winner).map(Berth::disks).orElse(List.of());
+      if (!previous.equals(cloneNames(w, state, m))) {
+        TowState.berth(
+            m,
+            winner,
+            new Berth(w.noted("machines").path(m.id).asText(), cloneNames(w, state, m), previous));
+      }
+    }
+    Refits.landed(s, w, state.members, winner);
+    s.find(LegEntity.class, moves.legId(w)).state = LegState.CLOSED;
+    services
+        .events()
+        .tell(
+            s,
+            "landed",
+            w.subjectId(),
+            w.runId(),
+            state.tow.name + " runs at " + state.site(winner).name,
+            null);
+  }
+
+  /** Takes back what a run made at a side: machines, clones, tracking. */
+  Outcome undoTarget(Work w, Side side) {
+    TowState state = moves.state(w);
+    Compute compute = moves.compute(state, side);
+    for (MemberEntity m : state.members) {
+      JsonNode previous = w.noted("previous").path(m.id);
+      if (previous.isTextual()) {
+        Berth berth = Json.read(previous.asText(), Berth.class);
+        compute.stop(berth.platformId());
+        compute.attach(berth.platformId(), berth.disks());
+        compute.fence(berth.platformId());
+      } else if (TowState.berth(m, side).isEmpty()) {
+        services.ledger().remove(state.siteId(side), "machine", m.name);
+      }
+    }
+    takeUpAgain(state, side, w.notes());
+    disarm(w, side);
+    dropClones(w, side);
+    return Outcome.done("");
+  }
+}

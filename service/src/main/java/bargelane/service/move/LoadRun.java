@@ -1,0 +1,118 @@
+package bargelane.service.move;
+
+import bargelane.core.lane.Preflight;
+import bargelane.core.replication.Direction;
+import bargelane.core.replication.LegState;
+import bargelane.core.site.Inventory;
+import bargelane.service.plan.Plans;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Ids;
+import bargelane.service.replication.LegEntity;
+import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.ReplicaEntity;
+import bargelane.service.replication.Services;
+import bargelane.service.replication.Side;
+import bargelane.service.replication.TowState;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunFailure;
+import bargelane.service.run.RunKind;
+import bargelane.service.run.Step;
+import bargelane.service.run.Work;
+import java.util.List;
+
+/** Begins replication: blank replicas at the target, a first full pass, then the timetable. */
+final class LoadRun implements RunKind {
+
+  private final Services services;
+  private final Moves moves;
+  private final java.util.function.Consumer<String> watchLeg;
+
+  LoadRun(Services services, Moves moves, java.util.function.Consumer<String> watchLeg) {
+    this.services = services;
+    this.moves = moves;
+    this.watchLeg = watchLeg;
+  }
+
+  @Override
+  public String name() {
+    return "load";
+  }
+
+  @Override
+  public List<Step> steps(Work work) {
+    return List.of(
+        new Step("replicas", "Make the replicas", this::replicas),
+        new Step("first", "Make the first, full pass", w -> moves.pass(w, "first")),
+        new Step("protect", "Hand over to the timetable", this::protect));
+  }
+
+  /** The replicas stay: the next load goes on with what they hold. */
+  @Override
+  public List<Step> backOut(Work work) {
+    return List.of();
+  }
+
+  private Outcome replicas(Work w) {
+    TowState state = moves.state(w);
+    if (state.leg.isEmpty()) {
+      List<Preflight.Result> places = Plans.place(state);
+      services
+          .db()
+          .run(
+              s -> {
+                LegEntity leg = new LegEntity();
+                leg.id = Ids.next("leg");
+                leg.towId = w.subjectId();
+                leg.number =
+                    1
+                        + Db.first(
+                                s,
+                                Integer.class,
+                                "select coalesce(max(number), 0) from LegEntity where towId = ?1",
+                                w.subjectId())
+                            .orElse(0);
+                leg.direction = Direction.OUT;
+                leg.state = LegState.PAUSED;
+                leg.marker = "";
+                s.persist(leg);
+                s.flush();
+                for (int i = 0; i < state.members.size(); i++) {
+                  MemberEntity m = state.members.get(i);
+                  List<Inventory.Disk> disks = Plans.facts(state, m).disks();
+                  for (int d = 0; d < disks.size(); d++) {
+                    ReplicaEntity r = new ReplicaEntity();
+                    r.id = Ids.next("rep");
+                    r.legId = leg.id;
+                    r.memberId = m.id;
+                    r.disk = d;
+                    r.volume = "bl-" + leg.id + "-" + m.name + "-d" + d;
+                    r.storage = places.get(i).placement().storages().get(d);
+                    r.bytes = disks.get(d).bytes();
+                    r.intent = "";
+                    r.blank = true;
+                    s.persist(r);
+                  }
+                }
+              });
+    }
+    TowState made = moves.state(w);
+    LegEntity leg = made.leg.orElseThrow();
+    if (leg.direction == Direction.BACK) {
+      throw new RunFailure(
+          "landed",
+          "the machines stand at " + made.away.name + " and are replicated back already",
+          "nothing is to be done");
+    }
+    for (ReplicaEntity r : made.replicas) {
+      String owner = services.ledger().plan(made.away.id, w.subjectId(), "volume", r.volume);
+      moves.driver(made, Side.AWAY).target().createVolume(r.volume, owner, r.bytes, r.storage);
+    }
+    return Outcome.done(made.replicas.size() + " volumes at " + made.away.name);
+  }
+
+  private Outcome protect(Work w) {
+    moves.resume(w);
+    watchLeg.accept(moves.legId(w));
+    return Outcome.done("");
+  }
+}

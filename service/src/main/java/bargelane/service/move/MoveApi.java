@@ -1,0 +1,55 @@
+package bargelane.service.move;
+
+import bargelane.api.ConfirmRequest;
+import bargelane.api.CutoverRequest;
+import bargelane.api.DossierView;
+import bargelane.api.FailoverRequest;
+import bargelane.api.ReconcileRequest;
+import bargelane.api.RefitView;
+import bargelane.api.RefitWord;
+import bargelane.api.RunView;
+import bargelane.api.TestRequest;
+import bargelane.service.http.Endpoints;
+
+/** Endpoints of work on waves. */
+public record MoveApi(MoveDesk desk, RefitWords refits, Dossiers dossiers)
+    implements Endpoints.Room {
+
+  @Override
+  public void add(Endpoints e) {
+    e.post("/waves/{wave}/load", "Begin replication")
+        .begins(RunView.class, r -> desk.load(r.path("wave"), r.by()));
+    e.post("/waves/{wave}/test", "Test cutover in isolation")
+        .takes(TestRequest.class)
+        .begins(RunView.class, (r, b) -> desk.test(r.path("wave"), b, r.by()));
+    e.post("/runs/{run}/finish", "End a test that is held").does(r -> desk.finish(r.path("run")));
+    e.get("/waves/{wave}/refit", "What the guests need changed at the other side")
+        .lists(RefitView.class, r -> refits.refits(r.path("wave")));
+    e.post("/waves/{wave}/refit", "Look into the guests for what a refit would change")
+        .begins(RunView.class, r -> desk.refit(r.path("wave"), r.by()));
+    e.put("/waves/{wave}/refit", "Say that a machine may move though its guest can't be refitted")
+        .takes(RefitWord.class)
+        .lists(RefitView.class, (r, b) -> refits.refitWord(r.path("wave"), b, r.by()));
+    e.post("/waves/{wave}/cutover", "Cutover")
+        .takes(CutoverRequest.class)
+        .begins(RunView.class, (r, b) -> desk.cutover(r.path("wave"), b, r.by()));
+    e.post("/waves/{wave}/failback", "Failback")
+        .takes(CutoverRequest.class)
+        .begins(RunView.class, (r, b) -> desk.failback(r.path("wave"), b, r.by()));
+    e.post("/waves/{wave}/failover", "Failover")
+        .takes(FailoverRequest.class)
+        .begins(RunView.class, (r, b) -> desk.failover(r.path("wave"), b, r.by()));
+    e.post("/waves/{wave}/reconcile", "Measure how two sides diverged, and keep one")
+        .takes(ReconcileRequest.class)
+        .begins(RunView.class, (r, b) -> desk.reconcile(r.path("wave"), b, r.by()));
+    e.post("/waves/{wave}/undo", "Take the last move back")
+        .takes(ConfirmRequest.class)
+        .begins(RunView.class, (r, b) -> desk.undo(r.path("wave"), b, r.by()));
+    e.post("/waves/{wave}/settle", "Close the move")
+        .takes(ConfirmRequest.class)
+        .begins(RunView.class, (r, b) -> desk.settle(r.path("wave"), b, r.by()));
+    e.get("/dossiers", "Records of finished moves")
+        .query("wave", "", "those of one wave; all if left out")
+        .lists(DossierView.class, r -> dossiers.list(r.query("wave")));
+  }
+}

@@ -1,0 +1,280 @@
+package bargelane.service.move;
+
+import bargelane.core.replication.LegState;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Ids;
+import bargelane.service.platform.Json;
+import bargelane.service.replication.Berth;
+import bargelane.service.replication.LegEntity;
+import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.PassRun;
+import bargelane.service.replication.PointEntity;
+import bargelane.service.replication.PointVolume;
+import bargelane.service.replication.Services;
+import bargelane.service.replication.Side;
+import bargelane.service.replication.TowEntity;
+import bargelane.service.replication.TowState;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunEntity;
+import bargelane.service.run.RunFailure;
+import bargelane.service.run.Runs;
+import bargelane.service.run.Work;
+import bargelane.sites.Compute;
+import bargelane.sites.SiteDriver;
+import com.fasterxml.jackson.core.type.TypeReference;
+import com.fasterxml.jackson.databind.JsonNode;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import org.hibernate.LockMode;
+
+/**
+ * Steps that cutover, failback, failover, test and undo are put together from. Each decides from
+ * the site what is left to do.
+ */
+final class Moves {
+
+  private final Services services;
+  private final java.util.function.Consumer<String> watchLeg;
+
+  Moves(Services services, java.util.function.Consumer<String> watchLeg) {
+    this.services = services;
+    this.watchLeg = watchLeg;
+  }
+
+  TowState state(Work w) {
+    return services.db().tx(s -> TowState.load(s, w.subjectId()));
+  }
+
+  Compute compute(TowState state, Side side) {
+    return driver(state, side).compute();
+  }
+
+  SiteDriver driver(TowState state, Side side) {
+    return services.sites().driver(state.siteId(side));
+  }
+
+  /** Holds back the timetable's passes of the leg. */
+  Outcome pause(Work w) {
+    services.db().run(s -> s.find(LegEntity.class, legId(w)).state = LegState.PAUSED);
+    return Outcome.done("");
+  }
+
+  /** The leg that this run began on. */
+  String legId(Work w) {
+    return w.noteOnce(
+        "leg",
+        () ->
+            state(w)
+                .leg
+                .map(l -> l.id)
+                .orElseThrow(
+                    () ->
+                        new RunFailure(
+                            "not-protected", "no replication runs", "bargelane wave load first")));
+  }
+
+  LegEntity leg(Work w) {
+    String id = legId(w);
+    return services.db().tx(s -> s.find(LegEntity.class, id));
+  }
+
+  /** Lets the timetable's passes go on. */
+  Outcome resume(Work w) {
+    services
+        .db()
+        .run(
+            s -> {
+              LegEntity leg = s.find(LegEntity.class, legId(w));
+              if (leg.state == LegState.PAUSED) {
+                leg.state = LegState.OPEN;
+              }
+            });
+    watchLeg.accept(legId(w));
+    return Outcome.done("");
+  }
+
+  private List<RunEntity> openPasses(Work w) {
+    return services.db().tx(s -> Runs.open(s, PassRun.KIND, w.subjectId())).stream()
+        .filter(r -> !w.runId().equals(r.parentId))
+        .toList();
+  }
+
+  /** Waits until the timetable's pass, if one runs, is over. */
+  Outcome quiet(Work w) {
+    return openPasses(w).isEmpty() ? Outcome.done("") : Outcome.waitFor("a pass is running");
+  }
+
+  /** Ends the timetable's pass, if one runs. */
+  Outcome endPasses(Work w) {
+    List<RunEntity> open = openPasses(w);
+    open.forEach(r -> services.runs().giveUp(r.id, "failed-over", "the source was given up"));
+    return open.isEmpty() ? Outcome.done("") : Outcome.waitFor("a pass is being backed out");
+  }
+
+  /** Makes a pass as part of this run, and waits for its point. */
+  Outcome pass(Work w, String key) {
+    LegEntity leg = leg(w);
+    String run =
+        w.makeOnce(
+            key,
+            s ->
+                PassRun.start(
+                    s,
+                    services.runs(),
+                    s.find(TowEntity.class, w.subjectId()),
+                    leg.id,
+                    w.runId(),
+                    w.startedBy()));
+    RunEntity pass = services.db().tx(s -> s.find(RunEntity.class, run));
+    switch (pass.state) {
+      case DONE -> {
+        return Outcome.done(
+            services
+                .db()
+                .tx(s -> TowState.newestPoint(s, s.find(LegEntity.class, legId(w))))
+                .map(
+                    p ->
+                        "point "
+                            + p.number
+                            + " as of "
+                            + p.asOf
+                            + ", "
+                            + (p.sent >> 10)
+                            + " KiB sent")
+                .orElse(""));
+      }
+      case FAILED -> {
+        JsonNode problem = Json.object(pass.problem);
+        throw new RunFailure(
+            problem.path("code").asText(),
+            problem.path("detail").asText(),
+            problem.path("remedy").asText());
+      }
+      default -> {
+        services.runs().wake(run);
+        return Outcome.waitFor("run " + run);
+      }
+    }
+  }
+
+  /** Stops and fences every machine at a side, last rank first. */
+  Outcome stop(Work w, Side side, String noteKey) {
+    TowState state = state(w);
+    Compute compute = compute(state, side);
+    w.noteOnce(noteKey, () -> services.clock().instant().toString());
+    for (MemberEntity m : state.stopOrder()) {
+      Optional<Berth> berth = TowState.berth(m, side);
+      if (berth.isPresent()) {
+        compute.stop(berth.get().platformId());
+        compute.fence(berth.get().platformId());
+      }
+    }
+    return Outcome.done(
+        "stopped and fenced: "
+            + String.join(", ", state.stopOrder().stream().map(m -> m.name).toList()));
+  }
+
+  /**
+   * Takes the fence away and starts every machine at a side, first rank first, until they answer.
+   */
+  Outcome start(Work w, Side side) {
+    TowState state = state(w);
+    Compute compute = compute(state, side);
+    for (int rank : state.ranks()) {
+      for (MemberEntity m : state.ofRank(rank)) {
+        compute.unfence(TowState.berth(m, side).orElseThrow().platformId());
+        compute.start(TowState.berth(m, side).orElseThrow().platformId());
+      }
+      for (MemberEntity m : state.ofRank(rank)) {
+        Optional<String> bad =
+            Probe.of(compute, TowState.berth(m, side).orElseThrow().platformId(), m.name);
+        if (bad.isPresent()) {
+          return Outcome.waitFor(bad.get());
+        }
+      }
+    }
+    return Outcome.done(
+        "running: " + String.join(", ", state.members.stream().map(m -> m.name).toList()));
+  }
+
+  /** The point that is started: asked for by id, or the leg's newest. */
+  PointEntity point(Work w) {
+    LegEntity leg = leg(w);
+    String asked = w.input().path("point").asText("");
+    String id =
+        w.makeOnce(
+            "point",
+            s -> {
+              // Between the choice and its note nobody thins the leg's points.
+              s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);
+              Optional<PointEntity> found =
+                  asked.isEmpty()
+                      ? TowState.newestPoint(s, leg)
+                      : Db.first(
+                          s,
+                          PointEntity.class,
+                          "from PointEntity where towId = ?1 and (id = ?2 or cast(number as string) = ?2) and legId = ?3",
+                          w.subjectId(),
+                          asked,
+                          leg.id);
+              return found.orElseThrow(
+                      () ->
+                          new RunFailure(
+                              "point-unknown",
+                              asked.isEmpty()
+                                  ? "there is no complete recovery point"
+                                  : "there is no recovery point '" + asked + "' on this side",
+                              "list them: bargelane point list WAVE"))
+                  .id;
+            });
+    return services
+        .db()
+        .tx(s -> Optional.ofNullable(s.find(PointEntity.class, id)))
+        .orElseThrow(
+            () ->
+                new RunFailure(
+                    "point-gone", "recovery point " + id + " was removed", "choose a newer one"));
+  }
+
+  static List<PointVolume> volumes(PointEntity point) {
+    return Json.read(point.volumes, new TypeReference<List<PointVolume>>() {});
+  }
+
+  /** Keeps the record of a finished move. */
+  void dossier(Work w, String kind, Map<String, Object> record) {
+    services
+        .db()
+        .run(
+            s -> {
+              if (Db.list(s, Object.class, "from DossierEntity where runId = ?1", w.runId())
+                  .isEmpty()) {
+                DossierEntity d = new DossierEntity();
+                d.id = Ids.next("dos");
+                d.runId = w.runId();
+                d.towId = w.subjectId();
+                d.kind = kind;
+                d.at = services.clock().instant();
+                d.record = Json.text(record);
+                s.persist(d);
+              }
+            });
+    w.result(record);
+  }
+
+  /** Digests of the point that was started, by machine and disk. */
+  static Map<String, String> digests(PointEntity point, TowState state) {
+    Map<String, String> digests = new LinkedHashMap<>();
+    for (PointVolume v : volumes(point)) {
+      String name =
+          state.members.stream()
+              .filter(m -> m.id.equals(v.memberId()))
+              .map(m -> m.name)
+              .findFirst()
+              .orElse(v.memberId());
+      digests.put(name + " disk " + v.disk(), v.root());
+    }
+    return digests;
+  }
+}

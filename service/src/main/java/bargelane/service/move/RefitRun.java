@@ -1,0 +1,50 @@
+package bargelane.service.move;
+
+import bargelane.service.replication.Side;
+import bargelane.service.replication.TowState;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunKind;
+import bargelane.service.run.Step;
+import bargelane.service.run.Work;
+import java.util.List;
+
+/** Looks into clones of the newest point for what a refit would change, and removes them again. */
+final class RefitRun implements RunKind {
+
+  private final Moves moves;
+  private final Landing landings;
+  private final Refits refits;
+
+  RefitRun(Moves moves, Landing landings, Refits refits) {
+    this.moves = moves;
+    this.landings = landings;
+    this.refits = refits;
+  }
+
+  @Override
+  public String name() {
+    return "refit";
+  }
+
+  private Side side(Work w) {
+    return Side.valueOf(w.noteOnce("side", () -> TowState.source(moves.leg(w)).other().name()));
+  }
+
+  @Override
+  public List<Step> steps(Work work) {
+    return List.of(
+        new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, side(w))),
+        new Step("look", "Look into the guests", w -> refits.review(w, side(w))),
+        new Step("clean", "Remove the clones", this::clean));
+  }
+
+  @Override
+  public List<Step> backOut(Work work) {
+    return List.of(new Step("clean", "Remove the clones", this::clean));
+  }
+
+  private Outcome clean(Work w) {
+    landings.dropClones(w, side(w));
+    return Outcome.done("");
+  }
+}

@@ -1,0 +1,291 @@
+package bargelane.service.move;
+
+import bargelane.api.RefitEdit;
+import bargelane.api.RefitView;
+import bargelane.blocks.nbd.NbdAddress;
+import bargelane.blocks.nbd.NbdClient;
+import bargelane.blocks.refit.FileEdit;
+import bargelane.blocks.refit.Guest;
+import bargelane.blocks.refit.Hardware;
+import bargelane.blocks.refit.Refit;
+import bargelane.blocks.refit.RefitPlan;
+import bargelane.core.lane.Placement.PlacedNic;
+import bargelane.core.net.Subnet;
+import bargelane.core.site.Inventory;
+import bargelane.core.site.Inventory.DeviceFamily;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.core.site.Inventory.Nic;
+import bargelane.service.plan.Plans;
+import bargelane.service.platform.Json;
+import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.PointEntity;
+import bargelane.service.replication.Services;
+import bargelane.service.replication.Side;
+import bargelane.service.replication.TowState;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunFailure;
+import bargelane.service.run.Work;
+import bargelane.service.site.Sites;
+import bargelane.sites.SiteException;
+import bargelane.sites.Target;
+import com.fasterxml.jackson.core.type.TypeReference;
+import java.io.IOException;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Optional;
+
+/**
+ * Refits of a tow's guests: looking into the clones that a run made, and editing them before their
+ * machines start. Only clones are edited, never a point or a replica.
+ */
+public final class Refits {
+
+  private static final TypeReference<List<FileEdit>> EDITS = new TypeReference<>() {};
+
+  private final Services services;
+  private final Moves moves;
+  private final Landing landings;
+
+  Refits(Services services, Moves moves, Landing landings) {
+    this.services = services;
+    this.moves = moves;
+    this.landings = landings;
+  }
+
+  private static Hardware hardware(TowState state, MemberEntity m, Side side) {
+    DeviceFamily f =
+        side == Side.HOME
+            ? Plans.facts(state, m).devices()
+            : Sites.capabilities(state.away).devices();
+    return new Hardware(f.disk(), f.nic());
+  }
+
+  /** Addresses that change on the way to a side. */
+  private static List<Refit.Readdress> addresses(TowState state, int member, Side side) {
+    MachineFacts facts = Plans.facts(state, state.members.get(member));
+    List<PlacedNic> placed = Plans.place(state).get(member).placement().nics();
+    List<Refit.Readdress> changes = new ArrayList<>();
+    for (int i = 0; i < facts.nics().size(); i++) {
+      Nic home = facts.nics().get(i);
+      PlacedNic away = placed.get(i);
+      boolean known = !home.address().isEmpty() && !away.address().isEmpty();
+      if (known && !home.address().equals(away.address())) {
+        String from = side == Side.AWAY ? home.address() : away.address();
+        String to = side == Side.AWAY ? away.address() : home.address();
+        Inventory inventory = Sites.inventory(state.site(side));
+        inventory
+            .network(side == Side.AWAY ? away.network() : home.network())
+            .flatMap(n -> Subnet.of(n.cidr()))
+            .ifPresent(
+                n -> changes.add(new Refit.Readdress(from, to, n.netmask(), n.firstAddress())));
+      }
+    }
+    return changes;
+  }
+
+  private interface Use {
+    RefitPlan with(Guest guest) throws IOException;
+  }
+
+  /** Looks into the clones of one machine. */
+  private RefitPlan look(Work w, TowState state, MemberEntity m, Side side, Use use) {
+    List<String> volumes = landings.cloneNames(w, state, m);
+    Target target = moves.driver(state, side).target();
+    List<NbdClient> disks = new ArrayList<>();
+    try {
+      for (String volume : volumes) {
+        services.ledger().plan(state.siteId(side), w.subjectId(), "export", volume + "-look");
+        disks.add(
+            NbdClient.connect(
+                NbdAddress.parse(target.openVolume(volume + "-look", volume, false).uri())));
+      }
+      return use.with(Guest.look(disks));
+    } catch (IOException e) {
+      throw new SiteException(
+          SiteException.Kind.MAY_PASS,
+          "disk-unreadable",
+          "the disks of " + m.name + " can't be looked into: " + e.getMessage(),
+          e);
+    } finally {
+      for (NbdClient disk : disks) {
+        try {
+          disk.close();
+        } catch (IOException e) {
+          // It is revoked next.
+        }
+      }
+      volumes.forEach(v -> services.ledger().remove(state.siteId(side), "export", v + "-look"));
+    }
+  }
+
+  /** What one machine's clones need at a side. */
+  private RefitPlan plan(Work w, TowState state, int index, Side side) {
+    MemberEntity m = state.members.get(index);
+    Hardware from = hardware(state, m, side.other());
+    Hardware to = hardware(state, m, side);
+    List<Refit.Readdress> addresses = addresses(state, index, side);
+    if (from.equals(to) && addresses.isEmpty()) {
+      return new RefitPlan(
+          false,
+          "",
+          "",
+          "both sides have " + from + ": nothing is to be changed",
+          List.of(),
+          List.of(),
+          List.of());
+    }
+    return look(
+        w,
+        state,
+        m,
+        side,
+        guest -> {
+          if (side == Side.HOME && m.refitMade != null) {
+            Optional<RefitPlan> back = Refit.reverse(guest, Json.read(m.refitMade, EDITS));
+            if (back.isPresent()) {
+              return back.get();
+            }
+          }
+          return Refit.plan(guest, from, to, addresses);
+        });
+  }
+
+  private void store(Work w, MemberEntity m, RefitPlan plan) {
+    PointEntity point = moves.point(w);
+    RefitView view =
+        new RefitView(
+            m.name,
+            services.clock().instant(),
+            point.number,
+            plan.needed(),
+            plan.os(),
+            plan.firmware(),
+            plan.summary(),
+            plan.edits().stream()
+                .map(
+                    e ->
+                        new RefitEdit(
+                            e.disk(), e.partition(), e.path(), e.reason(), e.difference()))
+                .toList(),
+            plan.unjudged(),
+            plan.refused(),
+            "");
+    services.db().run(s -> s.find(MemberEntity.class, m.id).refitPlan = Json.text(view));
+  }
+
+  /** Looks into every machine's clones and keeps what was found for review. */
+  Outcome review(Work w, Side side) {
+    TowState state = moves.state(w);
+    List<String> told = new ArrayList<>();
+    for (int i = 0; i < state.members.size(); i++) {
+      RefitPlan plan = plan(w, state, i, side);
+      store(w, state.members.get(i), plan);
+      told.add(state.members.get(i).name + ": " + said(plan));
+    }
+    return Outcome.done(String.join("; ", told));
+  }
+
+  private static String said(RefitPlan plan) {
+    return plan.refused().isEmpty()
+        ? plan.summary()
+        : plan.summary() + ": " + String.join(", ", plan.refused());
+  }
+
+  /** Edits every machine's clones as they need it at a side. */
+  Outcome apply(Work w, Side side) {
+    TowState state = moves.state(w);
+    List<String> told = new ArrayList<>();
+    for (int i = 0; i < state.members.size(); i++) {
+      MemberEntity m = state.members.get(i);
+      if (!w.noted("refits").has(m.id)) {
+        Landing.note(w, "refits", m.id, Json.text(apply(w, state, i, side)));
+      }
+      List<FileEdit> made = Json.read(w.noted("refits").path(m.id).asText(), EDITS);
+      told.add(
+          m.name
+              + ": "
+              + (made.isEmpty()
+                  ? "nothing changed"
+                  : String.join(", ", made.stream().map(FileEdit::path).toList())));
+    }
+    return Outcome.done(String.join("; ", told));
+  }
+
+  private List<FileEdit> apply(Work w, TowState state, int index, Side side) {
+    MemberEntity m = state.members.get(index);
+    String planned = "refit-" + m.id;
+    if (w.note(planned).isEmpty()) {
+      RefitPlan plan = plan(w, state, index, side);
+      store(w, m, plan);
+      if (!plan.refused().isEmpty() && m.refitWord.isEmpty()) {
+        throw new RunFailure(
+            "refit-refused",
+            m.name
+                + " is not expected to start at "
+                + state.site(side).name
+                + ": "
+                + String.join("; ", plan.refused()),
+            "see bargelane wave refit "
+                + state.tow.name
+                + "; if you know better, say so with --word");
+      }
+      // Kept whole: a helper that was cut short is asked for the very same again.
+      w.note(planned, Json.text(plan.edits()));
+    }
+    List<FileEdit> edits = Json.read(w.note(planned).orElseThrow(), EDITS);
+    if (!edits.isEmpty()) {
+      String helper = "bl-" + w.runId() + "-refit-" + m.name;
+      String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "machine", helper);
+      moves.compute(state, side).refit(helper, owner, landings.cloneNames(w, state, m), edits);
+      services.ledger().remove(state.siteId(side), "machine", helper);
+    }
+    w.note(planned, "[]");
+    return edits.stream().map(FileEdit::remembered).toList();
+  }
+
+  /** Keeps what a landing changed, so that the way back can take it back. */
+  static void landed(org.hibernate.Session s, Work w, List<MemberEntity> members, Side winner) {
+    for (MemberEntity m : members) {
+      s.find(MemberEntity.class, m.id).refitMade =
+          winner == Side.AWAY && w.noted("refits").has(m.id)
+              ? w.noted("refits").path(m.id).asText()
+              : null;
+    }
+  }
+
+  /** What was last found, machine by machine. */
+  static List<RefitView> views(TowState state) {
+    return state.members.stream()
+        .map(
+            m -> {
+              if (m.refitPlan == null) {
+                return new RefitView(
+                    m.name,
+                    null,
+                    0,
+                    false,
+                    "",
+                    "",
+                    "not looked into yet",
+                    List.of(),
+                    List.of(),
+                    List.of(),
+                    m.refitWord);
+              }
+              RefitView v = Json.read(m.refitPlan, RefitView.class);
+              return new RefitView(
+                  m.name,
+                  v.lookedAt(),
+                  v.point(),
+                  v.needed(),
+                  v.os(),
+                  v.firmware(),
+                  v.summary(),
+                  v.edits(),
+                  v.unjudged(),
+                  v.refused(),
+                  m.refitWord);
+            })
+        .toList();
+  }
+}

@@ -1,0 +1,363 @@
+package bargelane.service.move;
+
+import bargelane.blocks.Ranges;
+import bargelane.core.lane.Placement;
+import bargelane.core.lane.Placement.PlacedNic;
+import bargelane.core.lane.Preflight;
+import bargelane.core.replication.PassKind;
+import bargelane.core.replication.PassState;
+import bargelane.core.wave.Proof;
+import bargelane.service.plan.Plans;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Json;
+import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.PassDisk;
+import bargelane.service.replication.PassEntity;
+import bargelane.service.replication.Passes;
+import bargelane.service.replication.PointEntity;
+import bargelane.service.replication.PointVolume;
+import bargelane.service.replication.Services;
+import bargelane.service.replication.Side;
+import bargelane.service.replication.TowState;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunFailure;
+import bargelane.service.run.RunKind;
+import bargelane.service.run.Step;
+import bargelane.service.run.Work;
+import bargelane.sites.Compute;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+
+/**
+ * A test cutover: clones of a recovery point, tallied block by block against what the source held,
+ * started in an isolated network and probed, while passes go on. Whatever becomes of it, every
+ * trace is removed.
+ */
+final class TestRun implements RunKind {
+
+  private final Services services;
+  private final Moves moves;
+  private final Landing landings;
+  private final Refits refits;
+
+  TestRun(Services services, Moves moves, Landing landings, Refits refits) {
+    this.services = services;
+    this.moves = moves;
+    this.landings = landings;
+    this.refits = refits;
+  }
+
+  @Override
+  public String name() {
+    return "test";
+  }
+
+  @Override
+  public List<Step> steps(Work work) {
+    List<Step> steps = new ArrayList<>();
+    steps.add(new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, side(w))));
+    steps.add(new Step("tally", "Compare every block with what the source held", this::tally));
+    steps.add(new Step("isolate", "Make the isolated networks", this::isolate));
+    steps.add(new Step("define", "Make the machines", this::define));
+    steps.add(new Step("refit", "Refit the guests", w -> refits.apply(w, side(w))));
+    for (int rank : moves.state(work).ranks()) {
+      steps.add(
+          new Step("start-" + rank, "Start rank " + rank + " and probe it", w -> start(w, rank)));
+    }
+    steps.add(new Step("record", "Record what was proven", this::record));
+    if (work.input().path("hold").asBoolean(false)) {
+      steps.add(new Step("hold", "Held for a look around", this::hold));
+    }
+    steps.add(new Step("clean", "Remove every trace", this::clean));
+    steps.add(new Step("dossier", "Write the dossier", this::dossier));
+    return steps;
+  }
+
+  @Override
+  public List<Step> backOut(Work work) {
+    return List.of(
+        new Step("record", "Record that the test failed", this::recordFailure),
+        new Step("clean", "Remove every trace", this::clean));
+  }
+
+  private Side side(Work w) {
+    return Side.valueOf(w.noteOnce("side", () -> TowState.source(moves.leg(w)).other().name()));
+  }
+
+  private static String suffix(Work w) {
+    return w.runId().substring(w.runId().indexOf('-') + 1);
+  }
+
+  private String machineName(Work w, MemberEntity m) {
+    return m.name + "-test-" + suffix(w);
+  }
+
+  private Outcome tally(Work w) {
+    TowState state = moves.state(w);
+    PointEntity point = moves.point(w);
+    String passId =
+        w.makeOnce(
+            "tally",
+            s ->
+                Passes.create(
+                        s,
+                        services.clock(),
+                        w.runId(),
+                        w.subjectId(),
+                        null,
+                        0,
+                        PassKind.SURVEY,
+                        false)
+                    .id);
+    services
+        .passes()
+        .offer(
+            passId,
+            pass -> {
+              pass.digestSiteId = point.siteId;
+              pass.digestPoint = point.name;
+              List<PassDisk> disks = new ArrayList<>();
+              for (PointVolume v : Moves.volumes(point)) {
+                MemberEntity m =
+                    state.members.stream()
+                        .filter(x -> x.id.equals(v.memberId()))
+                        .findFirst()
+                        .orElseThrow();
+                disks.add(
+                    Passes.surveyDisk(
+                        disks.size(),
+                        m.id,
+                        m.name,
+                        v.disk(),
+                        state.siteId(side(w)),
+                        landings.cloneName(w, m, v.disk()),
+                        "",
+                        "",
+                        Plans.facts(state, m).disks().get(v.disk()).bytes()));
+              }
+              pass.disks = Json.text(disks);
+            });
+    Outcome outcome = services.passes().shipped(passId);
+    if (outcome instanceof Outcome.Done) {
+      services.passes().seal(passId);
+      PassEntity pass = services.db().tx(s -> s.find(PassEntity.class, passId));
+      long differ =
+          Passes.disks(pass).stream().mapToLong(d -> Ranges.parse(d.differed()).bytes()).sum();
+      close(passId, PassState.COMPLETE);
+      if (differ > 0) {
+        throw new RunFailure(
+            "tally-differs",
+            differ + " bytes of the clones differ from the digests of point " + point.number,
+            "make a compare pass, and report this");
+      }
+      w.note("tallied", pass.total);
+      return Outcome.done((pass.total >> 20) + " MiB compared, no block differs");
+    }
+    return outcome;
+  }
+
+  private void close(String passId, PassState state) {
+    services
+        .db()
+        .run(
+            s -> {
+              PassEntity pass = s.find(PassEntity.class, passId);
+              if (pass.endedAt == null) {
+                Passes.close(s, pass, state, services.clock().instant());
+              }
+            });
+  }
+
+  private Outcome isolate(Work w) {
+    TowState state = moves.state(w);
+    Set<String> subnets = new LinkedHashSet<>();
+    if (side(w) == Side.AWAY) {
+      Plans.place(state).forEach(r -> r.placement().nics().forEach(n -> subnets.add(n.network())));
+    } else {
+      state.members.forEach(
+          m -> Plans.facts(state, m).nics().forEach(n -> subnets.add(n.network())));
+    }
+    for (String subnet : subnets) {
+      String name = "test-" + suffix(w) + "-" + subnet;
+      String owner = services.ledger().plan(state.siteId(side(w)), w.subjectId(), "network", name);
+      String id = moves.compute(state, side(w)).isolate(name, subnet, owner);
+      Landing.note(w, "networks", subnet, id);
+    }
+    return Outcome.done(subnets.size() + " subnets copied, reaching nothing else");
+  }
+
+  private Outcome define(Work w) {
+    TowState state = moves.state(w);
+    List<Preflight.Result> places = side(w) == Side.AWAY ? Plans.place(state) : List.of();
+    for (int i = 0; i < state.members.size(); i++) {
+      MemberEntity m = state.members.get(i);
+      String name = machineName(w, m);
+      String owner = services.ledger().plan(state.siteId(side(w)), w.subjectId(), "machine", name);
+      Placement plan =
+          side(w) == Side.AWAY
+              ? places.get(i).placement()
+              : new Placement(
+                  "",
+                  Plans.facts(state, m).nics().stream()
+                      .map(n -> new PlacedNic(n.network(), n.address(), true, n.mac()))
+                      .toList(),
+                  List.of(),
+                  "");
+      List<PlacedNic> nics =
+          plan.nics().stream()
+              .map(
+                  n ->
+                      new PlacedNic(
+                          w.noted("networks").path(n.network()).asText(),
+                          n.address(),
+                          n.kept(),
+                          n.mac()))
+              .toList();
+      Placement isolated = new Placement(plan.size(), nics, plan.storages(), plan.zone());
+      String id =
+          moves
+              .compute(state, side(w))
+              .define(
+                  landings.spec(
+                      name,
+                      owner,
+                      Plans.facts(state, m),
+                      isolated,
+                      landings.cloneNames(w, state, m)));
+      Landing.note(w, "machines", m.id, id);
+    }
+    return Outcome.done("");
+  }
+
+  private Outcome start(Work w, int rank) {
+    TowState state = moves.state(w);
+    Compute compute = moves.compute(state, side(w));
+    List<String> answers = new ArrayList<>();
+    for (MemberEntity m : state.ofRank(rank)) {
+      String id = w.noted("machines").path(m.id).asText();
+      compute.start(id);
+      Optional<String> bad = Probe.of(compute, id, m.name);
+      if (bad.isPresent()) {
+        String since = w.noteOnce("rank-" + rank, () -> services.clock().instant().toString());
+        if (java.time.Instant.parse(since)
+            .plus(Landing.HEALTHY_WITHIN)
+            .isBefore(services.clock().instant())) {
+          throw new RunFailure(
+              "probe-failed",
+              bad.get(),
+              "look at the guest's own log, mend the cause and test again");
+        }
+        return Outcome.waitFor(bad.get());
+      }
+      answers.add(m.name);
+    }
+    return Outcome.done("healthy: " + String.join(", ", answers));
+  }
+
+  private Outcome record(Work w) {
+    TowState state = moves.state(w);
+    List<Preflight.Result> places = Plans.place(state);
+    services
+        .db()
+        .run(
+            s -> {
+              for (int i = 0; i < state.members.size(); i++) {
+                MemberEntity m = s.find(MemberEntity.class, state.members.get(i).id);
+                m.test =
+                    Json.text(
+                        new Plans.Test(
+                            true,
+                            services.clock().instant().toString(),
+                            w.runId(),
+                            Proof.of(places.get(i).placement(), Plans.facts(state, m))));
+              }
+              services
+                  .events()
+                  .tell(
+                      s,
+                      "proven",
+                      w.subjectId(),
+                      w.runId(),
+                      state.tow.name + " passed its test cutover",
+                      null);
+            });
+    return Outcome.done("the present plan is proven");
+  }
+
+  private Outcome recordFailure(Work w) {
+    TowState state = moves.state(w);
+    List<Preflight.Result> places = Plans.place(state);
+    services
+        .db()
+        .run(
+            s -> {
+              for (int i = 0; i < state.members.size(); i++) {
+                MemberEntity m = s.find(MemberEntity.class, state.members.get(i).id);
+                m.test =
+                    Json.text(
+                        new Plans.Test(
+                            false,
+                            services.clock().instant().toString(),
+                            w.runId(),
+                            Proof.of(places.get(i).placement(), Plans.facts(state, m))));
+              }
+            });
+    return Outcome.done("");
+  }
+
+  /** Waits until somebody finishes it. */
+  private Outcome hold(Work w) {
+    boolean finished =
+        services
+            .db()
+            .tx(
+                s ->
+                    !Db.list(
+                            s,
+                            Object.class,
+                            "from SettingEntity where name = ?1",
+                            MoveDesk.finished(w.runId()))
+                        .isEmpty());
+    return finished
+        ? Outcome.done("finished by hand")
+        : Outcome.waitFor("finish it: bargelane run finish " + w.runId());
+  }
+
+  private Outcome clean(Work w) {
+    TowState state = moves.state(w);
+    String site = state.siteId(side(w));
+    w.note("tally")
+        .ifPresent(
+            passId -> {
+              services.passes().abandon(passId, "given-up", "the test is over");
+              close(passId, PassState.FAILED);
+            });
+    state.members.forEach(m -> services.ledger().remove(site, "machine", machineName(w, m)));
+    w.noted("networks")
+        .fieldNames()
+        .forEachRemaining(
+            subnet ->
+                services.ledger().remove(site, "network", "test-" + suffix(w) + "-" + subnet));
+    landings.dropClones(w, side(w));
+    return Outcome.done("");
+  }
+
+  private Outcome dossier(Work w) {
+    PointEntity point =
+        services.db().tx(s -> s.find(PointEntity.class, w.note("point").orElseThrow()));
+    Map<String, Object> record = new LinkedHashMap<>();
+    record.put("kind", "test");
+    record.put("at", moves.state(w).site(side(w)).name);
+    record.put("startedBy", w.startedBy());
+    record.put("point", point == null ? w.note("point").orElse("") : point.number);
+    record.put("tallyBytes", w.noted("tallied").asLong());
+    record.put("tallyDiffers", 0);
+    moves.dossier(w, "test", record);
+    return Outcome.done("");
+  }
+}

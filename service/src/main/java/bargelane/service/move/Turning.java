@@ -1,0 +1,246 @@
+package bargelane.service.move;
+
+import bargelane.core.replication.Direction;
+import bargelane.core.replication.LegState;
+import bargelane.service.plan.Plans;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Ids;
+import bargelane.service.platform.Json;
+import bargelane.service.replication.Berth;
+import bargelane.service.replication.LegEntity;
+import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.PassDisk;
+import bargelane.service.replication.PointEntity;
+import bargelane.service.replication.PointVolume;
+import bargelane.service.replication.ReplicaEntity;
+import bargelane.service.replication.Services;
+import bargelane.service.replication.Side;
+import bargelane.service.replication.TowState;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunFailure;
+import bargelane.service.run.Work;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import org.hibernate.Session;
+
+/**
+ * Turning replication round: the loser's frozen disks become the base of the replicas; older legs
+ * go.
+ */
+final class Turning {
+
+  private final Services services;
+  private final Moves moves;
+  private final java.util.function.Consumer<String> watchLeg;
+
+  Turning(Services services, Moves moves, java.util.function.Consumer<String> watchLeg) {
+    this.services = services;
+    this.moves = moves;
+    this.watchLeg = watchLeg;
+  }
+
+  /** What a turn needs to know of the disks of the side that lost. */
+  record Turn(
+      Side winner,
+      String marker,
+      Optional<PointEntity> base,
+      boolean equalsBase,
+      Map<String, String> intents) {}
+
+  /**
+   * Begins replication from the winner to the loser: the loser's disks, frozen, become the base of
+   * the replicas. Where they equal the common point, that is a recovery point at once, without a
+   * byte moved.
+   */
+  Outcome turn(Work w, Turn turn) {
+    TowState state = moves.state(w);
+    Side loser = turn.winner().other();
+    String site = state.siteId(loser);
+    String anchor = "bl-" + w.runId() + "-anchor";
+    String owner = services.ledger().plan(site, w.subjectId(), "point", anchor);
+    List<String> frozen =
+        state.members.stream()
+            .flatMap(m -> TowState.berth(m, loser).orElseThrow().disks().stream())
+            .toList();
+    moves.driver(state, loser).target().freeze(anchor, owner, frozen);
+    List<PointVolume> anchored = new ArrayList<>();
+    List<ReplicaEntity> replicas = new ArrayList<>();
+    String legId = w.noteOnce("nextLeg", () -> Ids.next("leg"));
+    for (MemberEntity m : state.members) {
+      Berth berth = TowState.berth(m, loser).orElseThrow();
+      for (int i = 0; i < berth.disks().size(); i++) {
+        ReplicaEntity r = new ReplicaEntity();
+        r.id = Ids.next("rep");
+        r.legId = legId;
+        r.memberId = m.id;
+        r.disk = i;
+        r.volume = "bl-" + legId + "-" + m.name + "-d" + i;
+        r.bytes = Plans.facts(state, m).disks().get(i).bytes();
+        r.storage = storage(state, loser, m, i);
+        r.intent = turn.intents().getOrDefault(m.id + "/" + i, "");
+        services.ledger().plan(site, w.subjectId(), "volume", r.volume);
+        moves
+            .driver(state, loser)
+            .target()
+            .cloneVolume(r.volume, owner, r.storage, anchor, berth.disks().get(i));
+        replicas.add(r);
+        anchored.add(new PointVolume(m.id, i, berth.disks().get(i), root(turn.base(), m.id, i)));
+      }
+    }
+    if (turn.equalsBase()) {
+      copyFiles(turn.base().orElseThrow(), site, anchor);
+    }
+    services.db().run(s -> openLeg(s, w, turn, legId, replicas, anchored, anchor, site));
+    watchLeg.accept(legId);
+    return Outcome.done(
+        turn.equalsBase()
+            ? "the common point is held on both sides"
+            : "what either side changed is to cross");
+  }
+
+  private static String root(Optional<PointEntity> base, String member, int disk) {
+    return base.stream()
+        .flatMap(p -> Moves.volumes(p).stream())
+        .filter(v -> v.memberId().equals(member) && v.disk() == disk)
+        .map(PointVolume::root)
+        .findFirst()
+        .orElse("");
+  }
+
+  private String storage(TowState state, Side side, MemberEntity m, int disk) {
+    String volume = TowState.berth(m, side).orElseThrow().disks().get(disk);
+    return moves.driver(state, side).inventory().machines().stream()
+        .flatMap(x -> x.disks().stream())
+        .filter(d -> d.volume().equals(volume))
+        .map(d -> d.storage())
+        .findFirst()
+        .orElseThrow(
+            () ->
+                new RunFailure(
+                    "disk-missing",
+                    "volume "
+                        + volume
+                        + " of "
+                        + m.name
+                        + " is no longer attached at "
+                        + state.site(side).name,
+                    "attach it again"));
+  }
+
+  private void copyFiles(PointEntity from, String site, String anchor) {
+    List<String> files = new ArrayList<>(List.of("manifest"));
+    Moves.volumes(from).forEach(v -> files.add("digests-" + v.memberId() + "-" + v.disk()));
+    for (String file : files) {
+      services
+          .sites()
+          .driver(from.siteId)
+          .target()
+          .attachment(from.name, file)
+          .ifPresent(c -> services.sites().driver(site).target().attach(anchor, file, c));
+    }
+  }
+
+  private void openLeg(
+      Session s,
+      Work w,
+      Turn turn,
+      String legId,
+      List<ReplicaEntity> replicas,
+      List<PointVolume> anchored,
+      String anchor,
+      String site) {
+    if (s.find(LegEntity.class, legId) != null) {
+      return;
+    }
+    Integer last =
+        Db.first(
+                s,
+                Integer.class,
+                "select max(number) from LegEntity where towId = ?1",
+                w.subjectId())
+            .orElse(0);
+    LegEntity leg = new LegEntity();
+    leg.id = legId;
+    leg.towId = w.subjectId();
+    leg.number = last + 1;
+    leg.direction = turn.winner() == Side.AWAY ? Direction.BACK : Direction.OUT;
+    leg.state = LegState.OPEN;
+    leg.marker = turn.marker();
+    leg.begunBy = w.runId();
+    leg.basePointId = turn.base().map(p -> p.id).orElse(null);
+    s.persist(leg);
+    s.flush();
+    replicas.forEach(s::persist);
+    if (turn.equalsBase()) {
+      PointEntity base = turn.base().orElseThrow();
+
+      PointEntity p = new PointEntity();
+      p.id = Ids.next("point");
+      p.towId = w.subjectId();
+      p.legId = legId;
+      p.siteId = site;
+      p.number = TowState.nextPointNumber(s, w.subjectId());
+      p.name = anchor;
+      p.asOf = base.asOf;
+      p.spreadMs = base.spreadMs;
+      p.consistency = base.consistency;
+      p.verified = base.verified;
+      p.recordedAt = services.clock().instant();
+      p.volumes = Json.text(anchored);
+      s.persist(p);
+    }
+  }
+
+  /** Removes what a closed leg left: its replicas, points and marker. */
+  void dropLeg(String legId) {
+    LegEntity leg = services.db().tx(s -> s.find(LegEntity.class, legId));
+    TowState state = services.db().tx(s -> TowState.load(s, leg.towId));
+    Side from = TowState.source(leg);
+    List<PointEntity> points =
+        services
+            .db()
+            .tx(s -> Db.list(s, PointEntity.class, "from PointEntity where legId = ?1", legId));
+    List<ReplicaEntity> replicas =
+        services
+            .db()
+            .tx(s -> Db.list(s, ReplicaEntity.class, "from ReplicaEntity where legId = ?1", legId));
+    services.db().run(s -> points.forEach(p -> s.remove(s.find(PointEntity.class, p.id))));
+    replicas.forEach(r -> services.ledger().remove(state.siteId(from.other()), "volume", r.volume));
+    points.forEach(p -> services.ledger().remove(p.siteId, "point", p.name));
+    if (!leg.marker.isEmpty()) {
+      state
+          .names(leg.marker, from)
+          .forEach(m -> services.ledger().remove(state.siteId(from), "marker", m));
+    }
+    services.db().run(s -> Db.change(s, "delete from ReplicaEntity where legId = ?1", legId));
+  }
+
+  /**
+   * Removes what legs before the one this run ended left: nothing can be undone to them any more.
+   */
+  void dropOlderLegs(Work w) {
+    int number = moves.leg(w).number;
+    services
+        .db()
+        .tx(
+            s ->
+                Db.list(
+                    s,
+                    String.class,
+                    "select id from LegEntity where towId = ?1 and number < ?2 and state = ?3",
+                    w.subjectId(),
+                    number,
+                    LegState.CLOSED))
+        .forEach(this::dropLeg);
+  }
+
+  /** Ranges that a survey found, by member and disk. */
+  static Map<String, String> ranges(List<PassDisk> disks) {
+    Map<String, String> ranges = new HashMap<>();
+    disks.forEach(d -> ranges.put(d.memberId() + "/" + d.disk(), d.differed()));
+    return ranges;
+  }
+}

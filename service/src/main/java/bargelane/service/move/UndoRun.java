@@ -1,0 +1,174 @@
+package bargelane.service.move;
+
+import bargelane.core.replication.LegState;
+import bargelane.core.run.RunState;
+import bargelane.core.wave.WaveVerb;
+import bargelane.service.plan.Plans;
+import bargelane.service.platform.Json;
+import bargelane.service.replication.Berth;
+import bargelane.service.replication.LegEntity;
+import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.Services;
+import bargelane.service.replication.Side;
+import bargelane.service.replication.TowEntity;
+import bargelane.service.replication.TowState;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunEntity;
+import bargelane.service.run.RunFailure;
+import bargelane.service.run.RunKind;
+import bargelane.service.run.Step;
+import bargelane.service.run.Work;
+import com.fasterxml.jackson.databind.JsonNode;
+import java.util.List;
+import java.util.Optional;
+
+/**
+ * Takes the last cutover or failback back: the machines run again where they ran before, on the
+ * disks that were frozen then, and the replication of then goes on. What was written since the
+ * landing is given up.
+ */
+final class UndoRun implements RunKind {
+
+  private final Services services;
+  private final Moves moves;
+  private final Turning turning;
+  private final Landing landings;
+  private final java.util.function.Consumer<String> watchLeg;
+
+  UndoRun(
+      Services services,
+      Moves moves,
+      Turning turning,
+      Landing landings,
+      java.util.function.Consumer<String> watchLeg) {
+    this.services = services;
+    this.moves = moves;
+    this.turning = turning;
+    this.landings = landings;
+    this.watchLeg = watchLeg;
+  }
+
+  @Override
+  public String name() {
+    return "undo";
+  }
+
+  @Override
+  public boolean changesMachines() {
+    return true;
+  }
+
+  @Override
+  public List<Step> steps(Work work) {
+    return List.of(
+        new Step("pause", "Hold back the timetable", moves::pause),
+        new Step("quiet", "Wait for the running pass", moves::quiet),
+        new Step(
+            "stop",
+            "Stop the machines where they landed",
+            w -> moves.stop(w, landed(w), "stoppedAt")),
+        new Step("take-back", "Give the machines there their former disks", this::takeBack),
+        new Step(
+            "drop",
+            "Remove the replication that began with the landing",
+            w -> {
+              // Its points may hold the very disks that the machines are started on.
+              turning.dropLeg(moves.legId(w));
+              return Outcome.done("");
+            }),
+        new Step(
+            "start", "Start the machines where they were", w -> moves.start(w, landed(w).other())),
+        new Step("reopen", "Go on with the replication of then", this::reopen));
+  }
+
+  /** The run whose landing is taken back: the one that began the leg that is open now. */
+  static Optional<RunEntity> landing(org.hibernate.Session s, String legId) {
+    return Optional.ofNullable(s.find(LegEntity.class, legId).begunBy)
+        .map(id -> s.find(RunEntity.class, id))
+        .filter(
+            r ->
+                r.state == RunState.DONE
+                    && (r.kind.equals(WaveVerb.CUTOVER.word())
+                        || r.kind.equals(WaveVerb.FAILBACK.word())));
+  }
+
+  private RunEntity landing(Work w) {
+    String id =
+        w.noteOnce(
+            "landing",
+            () ->
+                services
+                    .db()
+                    .tx(s -> landing(s, moves.legId(w)))
+                    .map(r -> r.id)
+                    .orElseThrow(
+                        () ->
+                            new RunFailure(
+                                "nothing-to-undo",
+                                "the last move can't be taken back",
+                                "fail back instead: bargelane wave failback")));
+    return services.db().tx(s -> s.find(RunEntity.class, id));
+  }
+
+  private Side landed(Work w) {
+    return landing(w).kind.equals(WaveVerb.FAILBACK.word()) ? Side.HOME : Side.AWAY;
+  }
+
+  private Outcome takeBack(Work w) {
+    RunEntity landing = landing(w);
+    JsonNode notes = Json.object(landing.notes);
+    Side side = landed(w);
+    TowState state = moves.state(w);
+    for (MemberEntity m : state.members) {
+      JsonNode previous = notes.path("previous").path(m.id);
+      if (previous.isTextual()) {
+        moves
+            .compute(state, side)
+            .attach(
+                notes.path("machines").path(m.id).asText(),
+                Json.read(previous.asText(), Berth.class).disks());
+      } else {
+        services.ledger().remove(state.siteId(side), "machine", m.name);
+      }
+    }
+    landings.takeUpAgain(state, side, notes);
+    state
+        .names("bl-" + landing.id + "-arm", side)
+        .forEach(n -> services.ledger().remove(state.siteId(side), "marker", n));
+    for (MemberEntity m : state.members) {
+      for (int i = 0; i < Plans.facts(state, m).disks().size(); i++) {
+        services
+            .ledger()
+            .remove(state.siteId(side), "volume", "bl-" + landing.id + "-" + m.name + "-d" + i);
+      }
+    }
+    services
+        .db()
+        .run(
+            s -> {
+              for (MemberEntity m : TowState.load(s, w.subjectId()).members) {
+                JsonNode previous = notes.path("previous").path(m.id);
+                TowState.berth(
+                    m,
+                    side,
+                    previous.isTextual() ? Json.read(previous.asText(), Berth.class) : null);
+              }
+            });
+    return Outcome.done("");
+  }
+
+  private Outcome reopen(Work w) {
+    String former = Json.object(landing(w).notes).path("leg").asText();
+    services
+        .db()
+        .run(
+            s -> {
+              s.find(LegEntity.class, moves.legId(w)).state = LegState.CLOSED;
+              s.flush();
+              s.find(LegEntity.class, former).state = LegState.OPEN;
+              s.find(TowEntity.class, w.subjectId()).landed = landed(w) == Side.HOME;
+            });
+    watchLeg.accept(former);
+    return Outcome.done("the next pass is a delta");
+  }
+}

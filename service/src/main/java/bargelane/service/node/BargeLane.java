@@ -1,0 +1,132 @@
+package bargelane.service.node;
+
+import bargelane.service.event.Events;
+import bargelane.service.guest.AgentListener;
+import bargelane.service.http.Endpoints;
+import bargelane.service.http.HttpApi;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.ProblemException;
+import bargelane.service.usage.DigestMigration;
+import bargelane.tug.HttpLeaseDesk;
+import bargelane.tug.Tug;
+import com.github.kagkarlsson.scheduler.Scheduler;
+import com.github.kagkarlsson.scheduler.SchedulerName;
+import io.micrometer.core.instrument.binder.jvm.JvmMemoryMetrics;
+import io.micrometer.prometheusmetrics.PrometheusConfig;
+import io.micrometer.prometheusmetrics.PrometheusMeterRegistry;
+import java.io.Closeable;
+import java.io.IOException;
+import java.net.URI;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Clock;
+import java.time.Duration;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/** One node of the service, put together. */
+public final class BargeLane implements Closeable {
+
+  /** How a node is started. {@code node} names it through its restarts. */
+  public record Options(
+      Path home,
+      int port,
+      String databaseUrl,
+      String databaseUser,
+      String databasePassword,
+      String node,
+      boolean withTug,
+      AgentListener.Where agents,
+      Pace pace) {}
+
+  private static final Logger log = LoggerFactory.getLogger(BargeLane.class);
+
+  private final Db db;
+  private final Events events;
+  private final Rooms rooms;
+  private final Scheduler scheduler;
+  private final HttpApi http;
+  private final Tug tug;
+
+  public BargeLane(Options o, Clock clock) throws IOException {
+    db =
+        new Db(
+            o.databaseUrl(),
+            o.databaseUser(),
+            o.databasePassword(),
+            Entities.ALL,
+            new DigestMigration());
+    events = new Events(db, clock, o.databaseUrl(), o.databaseUser(), o.databasePassword());
+    rooms = new Rooms(db, events, clock, o.home(), o.pace(), o.agents());
+    scheduler = schedule(o);
+    if (rooms.agents.wanted()) {
+      try {
+        rooms.listener.open();
+      } catch (ProblemException e) {
+        // Everything else works; agents keep what they see until they are listened to again.
+        log.error("{}; {}", e.getMessage(), e.remedy());
+      }
+    }
+    Endpoints endpoints = new Endpoints();
+    rooms.apis.forEach(api -> api.add(endpoints));
+    PrometheusMeterRegistry meters = new PrometheusMeterRegistry(PrometheusConfig.DEFAULT);
+    new JvmMemoryMetrics().bindTo(meters);
+    http = new HttpApi(o.port(), endpoints, rooms.accounts, events, db, clock, meters);
+    FirstStart.account(o.home(), rooms.accounts);
+    String address = "http://127.0.0.1:" + http.port();
+    FirstStart.write(o.home().resolve("address"), address + "\n");
+    tug = o.withTug() ? tug(o, address) : null;
+    log.info("Barge Lane serves at {}", address);
+  }
+
+  private Scheduler schedule(Options o) {
+    // What this node was doing when it was killed is nobody else's: take it up at once.
+    db.run(
+        s ->
+            s.createNativeMutationQuery(
+                    "update scheduled_tasks set picked = false, picked_by = null, last_heartbeat = null where picked_by = ?1")
+                .setParameter(1, o.node())
+                .executeUpdate());
+    Scheduler started =
+        Scheduler.create(
+                db.dataSource(), rooms.runs.task(), rooms.timetable.task(), rooms.schedule.task())
+            .startTasks(rooms.recurring)
+            .schedulerName(new SchedulerName.Fixed(o.node()))
+            .threads(12)
+            .pollingInterval(Duration.ofMillis(200))
+            .heartbeatInterval(o.pace().heartbeat())
+            .missedHeartbeatsLimit(4)
+            .enableImmediateExecution()
+            .shutdownMaxWait(Duration.ofSeconds(5))
+            .build();
+    started.start();
+    rooms.runs.open(started);
+    rooms.timetable.open(started);
+    rooms.schedule.open(started);
+    return started;
+  }
+
+  private static Tug tug(Options o, String address) throws IOException {
+    return new Tug(
+        o.node() + "-tug",
+        new HttpLeaseDesk(URI.create(address), Files.readString(o.home().resolve("token")).strip()),
+        2,
+        2);
+  }
+
+  public int port() {
+    return http.port();
+  }
+
+  @Override
+  public void close() {
+    if (tug != null) {
+      tug.close();
+    }
+    http.close();
+    rooms.listener.close();
+    scheduler.stop();
+    events.close();
+    db.close();
+  }
+}

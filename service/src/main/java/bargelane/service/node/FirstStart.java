@@ -1,0 +1,40 @@
+package bargelane.service.node;
+
+import bargelane.service.account.Accounts;
+import bargelane.service.platform.Ids;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
+import java.nio.file.attribute.PosixFilePermissions;
+
+/** What a node leaves in its home for whoever owns it. */
+final class FirstStart {
+
+  private FirstStart() {}
+
+  /**
+   * The first start makes the account that everything begins with, and a token for programs of the
+   * home's owner.
+   */
+  static void account(Path home, Accounts accounts) throws IOException {
+    String password = Ids.secret().substring(0, 12);
+    if (accounts.ensure("engineer", password)) {
+      write(home.resolve("sign-in"), "account: engineer\npassword: " + password + "\n");
+    }
+    if (!Files.exists(home.resolve("token"))
+        || accounts.caller(Files.readString(home.resolve("token")).strip()).isEmpty()) {
+      write(home.resolve("token"), accounts.token("engineer") + "\n");
+    }
+  }
+
+  /** Writes a file that only the service's user can read, whole or not at all. */
+  static void write(Path file, String content) throws IOException {
+    Path fresh = file.resolveSibling(file.getFileName() + ".new");
+    Files.deleteIfExists(fresh);
+    Files.createFile(
+        fresh, PosixFilePermissions.asFileAttribute(PosixFilePermissions.fromString("rw-------")));
+    Files.writeString(fresh, content);
+    Files.move(fresh, file, StandardCopyOption.ATOMIC_MOVE, StandardCopyOption.REPLACE_EXISTING);
+  }
+}

@@ -1,0 +1,202 @@
+package bargelane.service.node;
+
+import bargelane.service.account.Accounts;
+import bargelane.service.assess.AssessApi;
+import bargelane.service.assess.AssessmentReport;
+import bargelane.service.assess.Assessments;
+import bargelane.service.assess.Comparisons;
+import bargelane.service.assess.CostRows;
+import bargelane.service.assess.FitnessRules;
+import bargelane.service.assess.PriceBooks;
+import bargelane.service.assess.Rows;
+import bargelane.service.assess.SizeChoices;
+import bargelane.service.assess.WhatIfs;
+import bargelane.service.connection.ConnectionApi;
+import bargelane.service.connection.ConnectionLists;
+import bargelane.service.connection.Connections;
+import bargelane.service.event.Events;
+import bargelane.service.guest.AgentDesk;
+import bargelane.service.guest.AgentListener;
+import bargelane.service.guest.Agents;
+import bargelane.service.guest.GuestApi;
+import bargelane.service.guest.GuestScans;
+import bargelane.service.guest.GuestSink;
+import bargelane.service.guest.GuestsOfSite;
+import bargelane.service.guest.Servers;
+import bargelane.service.guest.Surveying;
+import bargelane.service.http.AccessApi;
+import bargelane.service.http.Endpoints;
+import bargelane.service.lane.LaneApi;
+import bargelane.service.lane.Lanes;
+import bargelane.service.machine.LabelRules;
+import bargelane.service.machine.MachineApi;
+import bargelane.service.machine.MachineLists;
+import bargelane.service.machine.Machines;
+import bargelane.service.machine.MachinesOfSite;
+import bargelane.service.machine.ScanRun;
+import bargelane.service.machine.ScanSchedule;
+import bargelane.service.machine.Scans;
+import bargelane.service.move.Dossiers;
+import bargelane.service.move.MoveApi;
+import bargelane.service.move.MoveDesk;
+import bargelane.service.move.RefitWords;
+import bargelane.service.move.WaveRuns;
+import bargelane.service.overview.OverviewApi;
+import bargelane.service.overview.OverviewPage;
+import bargelane.service.overview.WavePages;
+import bargelane.service.plan.WaveSizes;
+import bargelane.service.plan.Waves;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Settings;
+import bargelane.service.platform.Upkeep;
+import bargelane.service.replication.PassRun;
+import bargelane.service.replication.Passes;
+import bargelane.service.replication.ReplicationApi;
+import bargelane.service.replication.ReplicationViews;
+import bargelane.service.replication.Services;
+import bargelane.service.replication.TimetableTask;
+import bargelane.service.replication.Timetables;
+import bargelane.service.replication.Tugs;
+import bargelane.service.run.RunApi;
+import bargelane.service.run.RunEngine;
+import bargelane.service.run.Runs;
+import bargelane.service.site.Credentials;
+import bargelane.service.site.Ledger;
+import bargelane.service.site.SiteApi;
+import bargelane.service.site.SiteTenant;
+import bargelane.service.site.Sites;
+import bargelane.service.site.Vault;
+import bargelane.service.usage.UsageApi;
+import bargelane.service.usage.UsageLists;
+import bargelane.service.usage.UsageMonths;
+import bargelane.service.usage.UsageReading;
+import bargelane.service.usage.UsageTask;
+import bargelane.service.usage.Usages;
+import com.github.kagkarlsson.scheduler.task.helper.RecurringTask;
+import com.github.kagkarlsson.scheduler.task.helper.Tasks;
+import com.github.kagkarlsson.scheduler.task.schedule.FixedDelay;
+import java.io.IOException;
+import java.nio.file.Path;
+import java.time.Clock;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.List;
+
+/** The rooms of the service, each with what it needs of those above it. */
+final class Rooms {
+
+  /** Endpoints, room by room. */
+  final List<Endpoints.Room> apis = new ArrayList<>();
+
+  /** Tasks of the scheduler that are begun again and again. */
+  final List<RecurringTask<?>> recurring = new ArrayList<>();
+
+  final RunEngine runs;
+  final TimetableTask timetable;
+  final ScanSchedule schedule;
+  final Accounts accounts;
+  final Agents agents;
+  final AgentListener listener;
+
+  private final Db db;
+  private final Events events;
+  private final Clock clock;
+  private final Sites sites;
+  private final Ledger ledger;
+  private final SizeChoices sizes;
+
+  Rooms(Db db, Events events, Clock clock, Path home, Pace pace, AgentListener.Where where)
+      throws IOException {
+    this.db = db;
+    this.events = events;
+    this.clock = clock;
+    accounts = new Accounts(db, clock);
+    apis.add(new AccessApi(db, accounts, events, clock));
+    runs = new RunEngine(db, events, clock);
+    apis.add(new RunApi(new Runs(db)));
+
+    Credentials credentials =
+        new Credentials(db, new Vault(home.resolve("master-key")), events, clock);
+    sites = new Sites(db, credentials, events, clock);
+    ledger = new Ledger(db, sites, clock, Settings.installation(db));
+    apis.add(new SiteApi(sites, credentials, ledger));
+    recurring.add(every("sweep", Duration.ofSeconds(5), ledger::sweep));
+    recurring.add(every("tidy", Duration.ofHours(1), new Upkeep(db, clock)::tidy));
+
+    Scans scans = new Scans(db, sites, clock);
+    schedule = new ScanSchedule(db, runs, events, clock);
+    apis.add(
+        new MachineApi(
+            sites,
+            scans,
+            schedule,
+            new Machines(db, events),
+            new MachineLists(db, events, clock),
+            new LabelRules(db, events, clock),
+            new Runs(db)));
+
+    GuestSink sink = new KeptByRooms();
+    Surveying surveying = new Surveying(db, sink, clock);
+    agents = new Agents(db, events, clock);
+    listener =
+        new AgentListener(home, where, new AgentDesk(db, events, runs, surveying, sink, clock));
+    apis.add(new GuestApi(new Servers(db, events, clock), agents, listener));
+
+    UsageReading usage = new UsageReading(db, sites, surveying, clock);
+    recurring.add(new UsageTask(db, sites, usage).task());
+    recurring.add(new UsageMonths(db, clock).task());
+    apis.add(new UsageApi(new Usages(db, clock), new UsageLists(db, events, clock)));
+
+    Connections connections = new Connections(db, sites, clock);
+    apis.add(new ConnectionApi(connections, new ConnectionLists(db, events, clock)));
+    runs.add(
+        new ScanRun(
+            scans,
+            new GuestScans(db, sites, scans, surveying, clock),
+            List.of(usage.step(), connections.step())));
+
+    Assessments assessments = new Assessments(db, events, clock);
+    sizes = new SizeChoices(db, new WaveSizes(), events, clock);
+    apis.add(
+        new AssessApi(
+            assessments,
+            new Rows(db),
+            new Comparisons(db),
+            sizes,
+            new WhatIfs(db, assessments),
+            new CostRows(db),
+            new AssessmentReport(db),
+            new PriceBooks(db, events, clock),
+            new FitnessRules(db, events, clock)));
+
+    Lanes lanes = new Lanes(db);
+    apis.add(new LaneApi(lanes));
+    for (SiteTenant tenant :
+        List.of(lanes, assessments, new GuestsOfSite(), new MachinesOfSite(clock), connections)) {
+      sites.add(tenant);
+    }
+    timetable = new TimetableTask(db, runs, clock);
+    moves(pace);
+  }
+
+  private void moves(Pace pace) {
+    Passes passes = new Passes(db, sites, ledger, events, runs, pace.lease(), clock);
+    Services services = new Services(db, clock, events, sites, ledger, runs, passes);
+    runs.add(new PassRun(services));
+    apis.add(
+        new ReplicationApi(new Timetables(db, pace.shortestPeriod()), passes, new Tugs(db, clock)));
+    Waves waves = new Waves(services, sizes);
+    WaveRuns.all(services, timetable::watch).forEach(runs::add);
+    apis.add(
+        new MoveApi(
+            new MoveDesk(services, waves), new RefitWords(services, waves), new Dossiers(db)));
+    ReplicationViews replication = new ReplicationViews(db, clock);
+    WavePages pages = new WavePages(db, waves, replication, clock);
+    apis.add(
+        new OverviewApi(new OverviewPage(db, events, pages, clock), pages, waves, replication));
+  }
+
+  private static RecurringTask<Void> every(String name, Duration pause, Runnable work) {
+    return Tasks.recurring(name, FixedDelay.of(pause)).execute((instance, context) -> work.run());
+  }
+}

@@ -1,0 +1,152 @@
+package bargelane.service.node;
+
+import bargelane.api.Durations;
+import bargelane.service.guest.AgentListener;
+import java.io.IOException;
+import java.net.InetAddress;
+import java.net.InetSocketAddress;
+import java.net.ServerSocket;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Clock;
+import java.util.concurrent.Callable;
+import java.util.concurrent.CountDownLatch;
+import picocli.CommandLine;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Option;
+import picocli.CommandLine.Spec;
+
+/** Runs one node of the service until it is told to end. */
+@Command(name = "service", description = "One node of Barge Lane.", mixinStandardHelpOptions = true)
+public final class ServiceMain implements Callable<Integer> {
+
+  @Spec private CommandSpec spec;
+
+  @Option(names = "--home", required = true, description = "Directory of its keys and addresses.")
+  private Path home;
+
+  @Option(
+      names = "--port",
+      description = "Port on loopback (default: the last one, or a free one).")
+  private int port;
+
+  @Option(names = "--database", required = true, description = "JDBC address of PostgreSQL.")
+  private String database;
+
+  @Option(
+      names = "--database-user",
+      defaultValue = "bargelane",
+      description = "Default: ${DEFAULT-VALUE}.")
+  private String databaseUser;
+
+  @Option(
+      names = "--database-password-file",
+      required = true,
+      description = "File with the database user's password.")
+  private Path databasePasswordFile;
+
+  @Option(
+      names = "--node",
+      defaultValue = "node-1",
+      description = "This node's name, the same through its restarts (default: ${DEFAULT-VALUE}).")
+  private String node;
+
+  @Option(names = "--no-tug", description = "Move no bytes in this process.")
+  private boolean noTug;
+
+  @Option(
+      names = "--agents",
+      defaultValue = "127.0.0.1:0",
+      description =
+          "Host and port where agents in guests are listened to once a site wants them; port 0 for the last one or a free one (default: ${DEFAULT-VALUE}).")
+  private String agents;
+
+  @Option(
+      names = "--agents-name",
+      defaultValue = "",
+      description = "Host and port by which guests reach it, where that is another.")
+  private String agentsName;
+
+  @Option(
+      names = "--lease",
+      defaultValue = "6s",
+      description = "How long a tug's lease lasts without a report (default: ${DEFAULT-VALUE}).")
+  private String lease;
+
+  @Option(
+      names = "--heartbeat",
+      defaultValue = "2s",
+      description =
+          "How often this node shows that it lives; its work goes to another node after four that are missed (default: ${DEFAULT-VALUE}).")
+  private String heartbeat;
+
+  @Option(
+      names = "--shortest-period",
+      defaultValue = "5s",
+      description =
+          "The least time between two passes that a timetable may ask for (default: ${DEFAULT-VALUE}).")
+  private String shortestPeriod;
+
+  @Override
+  public Integer call() throws Exception {
+    Path address = home.resolve("address");
+    if (port == 0 && Files.exists(address)) {
+      String last = Files.readString(address).strip();
+      port = free(Integer.parseInt(last.substring(last.lastIndexOf(':') + 1)));
+    }
+    String password = Files.readString(databasePasswordFile).strip();
+    BargeLane service =
+        new BargeLane(
+            new BargeLane.Options(
+                home, port, database, databaseUser, password, node, !noTug, agents(), pace()),
+            Clock.systemUTC());
+    CountDownLatch over = new CountDownLatch(1);
+    Runtime.getRuntime()
+        .addShutdownHook(
+            new Thread(
+                () -> {
+                  service.close();
+                  over.countDown();
+                }));
+    Files.writeString(home.resolve("ready"), ProcessHandle.current().pid() + "\n");
+    over.await();
+    return 0;
+  }
+
+  private Pace pace() {
+    try {
+      return new Pace(
+          Durations.parse(lease), Durations.parse(heartbeat), Durations.parse(shortestPeriod));
+    } catch (IllegalArgumentException e) {
+      throw new CommandLine.ParameterException(spec.commandLine(), e.getMessage());
+    }
+  }
+
+  private AgentListener.Where agents() {
+    int colon = agents.lastIndexOf(':');
+    String port = agents.substring(colon + 1);
+    if (colon < 1 || !port.matches("[0-9]{1,5}") || Integer.parseInt(port) > 65535) {
+      throw new CommandLine.ParameterException(
+          spec.commandLine(), "'" + agents + "' of --agents is no HOST:PORT");
+    }
+    return new AgentListener.Where(
+        InetSocketAddress.createUnresolved(agents.substring(0, colon), Integer.parseInt(port)),
+        agentsName);
+  }
+
+  /** The port, or 0 for any if somebody else has taken it meanwhile. */
+  private static int free(int wanted) {
+    try (ServerSocket probe = new ServerSocket()) {
+      probe.setReuseAddress(true);
+      probe.bind(new InetSocketAddress(InetAddress.getLoopbackAddress(), wanted));
+      return wanted;
+    } catch (IOException e) {
+      return 0;
+    }
+  }
+
+  public static void main(String[] args) {
+    System.exit(new CommandLine(new ServiceMain()).execute(args));
+  }
+}

@@ -1,0 +1,48 @@
+package bargelane.service.overview;
+
+import bargelane.api.Overview;
+import bargelane.api.PassView;
+import bargelane.api.PointView;
+import bargelane.api.RunView;
+import bargelane.api.SizeChoice;
+import bargelane.api.WaveAdd;
+import bargelane.api.WaveCard;
+import bargelane.api.WaveView;
+import bargelane.service.http.Endpoints;
+import bargelane.service.plan.Waves;
+import bargelane.service.replication.ReplicationViews;
+
+/** Endpoints of the overview and of waves, whose pages show several rooms. */
+public record OverviewApi(
+    OverviewPage overview, WavePages pages, Waves waves, ReplicationViews replication)
+    implements Endpoints.Room {
+
+  @Override
+  public void add(Endpoints e) {
+    e.get("/overview", "What needs the engineer now").gives(Overview.class, r -> overview.view());
+    e.get("/waves", "List waves").lists(WaveCard.class, r -> pages.cards());
+    e.post("/waves", "Plan a wave")
+        .takes(WaveAdd.class)
+        .creates(WaveView.class, (r, b) -> pages.wave(waves.add(b)));
+    e.get("/waves/{wave}", "One wave").gives(WaveView.class, r -> pages.wave(r.path("wave")));
+    e.delete("/waves/{wave}", "Remove a wave that has no recovery point")
+        .does(r -> waves.remove(r.path("wave")));
+    e.put("/waves/{wave}/size", "Choose a machine's size")
+        .takes(SizeChoice.class)
+        .gives(
+            WaveView.class,
+            (r, b) -> {
+              waves.size(r.path("wave"), b, r.by());
+              return pages.wave(r.path("wave"));
+            });
+    e.get("/waves/{wave}/points", "Recovery points")
+        .lists(PointView.class, r -> replication.points(waves.state(r.path("wave")).tow.id));
+    e.get("/waves/{wave}/passes", "Passes, newest first")
+        .number("size", 40, "at most so many")
+        .lists(
+            PassView.class,
+            r -> replication.passes(waves.state(r.path("wave")).tow.id, r.number("size")));
+    e.post("/waves/{wave}/passes", "Make a pass now")
+        .begins(RunView.class, r -> waves.pass(r.path("wave"), r.by()));
+  }
+}

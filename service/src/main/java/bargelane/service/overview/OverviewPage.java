@@ -1,0 +1,131 @@
+package bargelane.service.overview;
+
+import bargelane.api.Need;
+import bargelane.api.Overview;
+import bargelane.api.Problem;
+import bargelane.api.WaveCard;
+import bargelane.core.finding.Finding;
+import bargelane.core.run.RunState;
+import bargelane.core.wave.Gate;
+import bargelane.core.wave.Need.Failure;
+import bargelane.core.wave.Need.Urgency;
+import bargelane.service.event.Events;
+import bargelane.service.plan.WaveStanding;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Json;
+import bargelane.service.replication.ReplicationViews;
+import bargelane.service.run.Runs;
+import bargelane.service.site.SiteEntity;
+import com.fasterxml.jackson.core.type.TypeReference;
+import java.time.Clock;
+import java.util.ArrayList;
+import java.util.Comparator;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import org.hibernate.Session;
+
+/** What needs the engineer now, most urgent first; the estate along the gates; the waves. */
+public final class OverviewPage {
+
+  private final Db db;
+  private final Events events;
+  private final WavePages waves;
+  private final Clock clock;
+
+  public OverviewPage(Db db, Events events, WavePages waves, Clock clock) {
+    this.db = db;
+    this.events = events;
+    this.waves = waves;
+    this.clock = clock;
+  }
+
+  public Overview view() {
+    return db.tx(
+        s -> {
+          List<WaveStanding> standings = waves.standings(s);
+          List<bargelane.core.wave.Need> needs = new ArrayList<>();
+          standings.forEach(x -> needs.addAll(needs(s, x)));
+          needs.addAll(sites(s));
+          needs.sort(Comparator.comparing(bargelane.core.wave.Need::urgency));
+          List<WaveCard> cards = standings.stream().map(WavePages::card).toList();
+          Map<String, Integer> gates = new LinkedHashMap<>();
+          for (Gate g : Gate.values()) {
+            gates.put(g.word(), cards.stream().mapToInt(c -> c.gates().get(g.word())).sum());
+          }
+          int machines =
+              Db.first(s, Long.class, "select count(*) from MachineEntity where vanishedAt is null")
+                  .orElse(0L)
+                  .intValue();
+          return new Overview(
+              clock.instant(),
+              needs.stream()
+                  .map(
+                      n ->
+                          new Need(
+                              n.urgency().word(),
+                              n.thing(),
+                              n.cause(),
+                              n.remedy(),
+                              n.wave(),
+                              n.since().orElse(null)))
+                  .toList(),
+              gates,
+              machines,
+              cards.stream().mapToInt(WaveCard::machines).sum(),
+              cards,
+              Runs.list(s, "", true, false, 10),
+              events.newest(s, 14));
+        });
+  }
+
+  private static List<bargelane.core.wave.Need> needs(Session s, WaveStanding x) {
+    String tow = x.state().tow.id;
+    List<Failure> failures = new ArrayList<>();
+    Runs.newest(s, tow)
+        .filter(r -> r.state == RunState.FAILED)
+        .ifPresent(
+            r -> {
+              Problem p = Json.read(r.problem, Problem.class);
+              failures.add(
+                  new Failure(r.title, p.detail(), p.remedy(), Optional.ofNullable(r.endedAt)));
+            });
+    ReplicationViews.failed(s, tow)
+        .ifPresent(
+            p ->
+                failures.add(
+                    new Failure(
+                        "wave " + x.state().tow.name + ", pass " + p.number,
+                        p.problem,
+                        "see its run: bargelane run show " + p.runId,
+                        Optional.ofNullable(p.endedAt))));
+    return bargelane.core.wave.Need.of(
+        x.status(),
+        x.protectedNow(),
+        x.exposure(),
+        x.state().members.size(),
+        x.openGates(),
+        failures,
+        x.next());
+  }
+
+  private static List<bargelane.core.wave.Need> sites(Session s) {
+    List<bargelane.core.wave.Need> needs = new ArrayList<>();
+    for (SiteEntity site : Db.list(s, SiteEntity.class, "from SiteEntity order by name")) {
+      Json.read(site.findings, new TypeReference<List<Finding>>() {}).stream()
+          .filter(Finding::blocks)
+          .forEach(
+              f ->
+                  needs.add(
+                      new bargelane.core.wave.Need(
+                          Urgency.SOON,
+                          "site " + site.name,
+                          f.cause(),
+                          f.remedy(),
+                          "",
+                          Optional.ofNullable(site.checkedAt))));
+    }
+    return needs;
+  }
+}

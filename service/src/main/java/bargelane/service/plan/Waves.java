@@ -1,0 +1,284 @@
+package bargelane.service.plan;
+
+import bargelane.api.AssessmentAccept;
+import bargelane.api.RunView;
+import bargelane.api.SizeChoice;
+import bargelane.api.WaveAdd;
+import bargelane.api.WaveMachine;
+import bargelane.core.replication.LegState;
+import bargelane.core.site.Inventory;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.service.assess.SizeChoices;
+import bargelane.service.lane.LaneEntity;
+import bargelane.service.lane.Lanes;
+import bargelane.service.machine.MachineEntity;
+import bargelane.service.machine.Machines;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Ids;
+import bargelane.service.platform.Json;
+import bargelane.service.platform.ProblemException;
+import bargelane.service.replication.Berth;
+import bargelane.service.replication.LegEntity;
+import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.PassRun;
+import bargelane.service.replication.Services;
+import bargelane.service.replication.TimetableEntity;
+import bargelane.service.replication.Timetables;
+import bargelane.service.replication.TowEntity;
+import bargelane.service.replication.TowState;
+import bargelane.service.replication.Tows;
+import bargelane.service.run.RunEntity;
+import bargelane.service.run.Runs;
+import bargelane.service.site.Sites;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Optional;
+import java.util.Set;
+import org.hibernate.LockMode;
+import org.hibernate.Session;
+
+/** Planning waves: which machines move together, on which lane, under which timetable. */
+public final class Waves {
+
+  private final Services services;
+  private final SizeChoices sizes;
+
+  public Waves(Services services, SizeChoices sizes) {
+    this.services = services;
+    this.sizes = sizes;
+  }
+
+  public static WaveEntity find(Session s, String ref) {
+    return Db.first(s, WaveEntity.class, "from WaveEntity where id = ?1 or name = ?1", ref)
+        .orElseThrow(() -> ProblemException.missing("wave", ref));
+  }
+
+  /** The tow of a wave. */
+  public static TowEntity tow(Session s, WaveEntity wave) {
+    return Db.first(s, TowEntity.class, "from TowEntity where waveId = ?1", wave.id).orElseThrow();
+  }
+
+  public String add(WaveAdd asked) {
+    Sites.name("wave", asked.name());
+    if (asked.machines() == null || asked.machines().isEmpty()) {
+      throw ProblemException.invalid(
+          "machines-missing",
+          "wave " + asked.name() + " has no machines",
+          "name at least one with its rank: --machine NAME=RANK");
+    }
+    return services
+        .db()
+        .tx(
+            s -> {
+              Sites.unused(s, "WaveEntity", "wave", asked.name());
+              LaneEntity lane = Lanes.find(s, String.valueOf(asked.lane()));
+              TimetableEntity timetable = Timetables.find(s, asked.timetable());
+              WaveEntity wave = new WaveEntity();
+              wave.id = Ids.next("wave");
+              wave.name = asked.name();
+              wave.createdAt = services.clock().instant();
+              s.persist(wave);
+              TowEntity tow = new TowEntity();
+              tow.id = Ids.next("tow");
+              tow.waveId = wave.id;
+              tow.name = wave.name;
+              tow.laneId = lane.id;
+              tow.timetableId = timetable.id;
+              s.persist(tow);
+              s.flush();
+              Set<String> seen = new HashSet<>();
+              for (WaveMachine m : asked.machines()) {
+                addMember(s, lane, tow, m, seen);
+              }
+              services
+                  .events()
+                  .tell(s, "wave", tow.id, null, "wave " + wave.name + " planned", null);
+              return wave.id;
+            });
+  }
+
+  private static void addMember(
+      Session s, LaneEntity lane, TowEntity tow, WaveMachine asked, Set<String> seen) {
+    MachineEntity machine = Machines.find(s, asked.machine());
+    if (!seen.add(machine.id)) {
+      throw ProblemException.invalid(
+          "machine-twice", machine.name + " is named twice", "name it once");
+    }
+    if (!machine.siteId.equals(lane.fromSiteId)) {
+      throw ProblemException.invalid(
+          "machine-elsewhere",
+          machine.name + " is not at the site where lane " + lane.name + " begins",
+          "choose a lane from its site");
+    }
+    if (!Db.list(s, Object.class, "from MemberEntity where machineId = ?1 and open", machine.id)
+        .isEmpty()) {
+      throw ProblemException.conflict(
+          "machine-in-wave",
+          machine.name + " is in another open wave",
+          "settle or remove that wave first");
+    }
+    if (asked.rank() < 1 || asked.rank() > 99) {
+      throw ProblemException.invalid(
+          "rank-malformed",
+          "rank " + asked.rank() + " of " + machine.name,
+          "ranks go from 1 to 99");
+    }
+    MachineFacts facts = Json.read(machine.facts, MachineFacts.class);
+    MemberEntity member = new MemberEntity();
+    member.id = Ids.next("mem");
+    member.towId = tow.id;
+    member.machineId = machine.id;
+    member.name = machine.name;
+    member.rank = asked.rank();
+    Optional<SizeChoices.Accepted> size = SizeChoices.accepted(s, machine.id, lane.toSiteId);
+    member.size = size.map(SizeChoices.Accepted::size).orElse("");
+    member.sizeBasis = size.map(SizeChoices.Accepted::basis).orElse("");
+    member.home =
+        Json.text(
+            new Berth(
+                facts.platformId(),
+                facts.disks().stream().map(Inventory.Disk::volume).toList(),
+                List.of()));
+    member.open = true;
+    s.persist(member);
+  }
+
+  /**
+   * Removes a wave that has no recovery point: its replicas, if a load made any, are removed first.
+   * Nothing of it is left at its sites when this returns.
+   */
+  public void remove(String ref) {
+    TowEntity tow =
+        services
+            .db()
+            .tx(
+                s -> {
+                  TowEntity t = removable(s, tow(s, find(s, ref)).id);
+                  Tows.end(s, t.id);
+                  return t;
+                });
+    services
+        .ledger()
+        .removeAll(tow.id)
+        .ifPresent(
+            left -> {
+              throw ProblemException.conflict(
+                  "wave-holds",
+                  "wave " + tow.name + " still holds " + left,
+                  "see that the site answers, then remove the wave again");
+            });
+    services
+        .db()
+        .run(
+            s -> {
+              TowEntity t = removable(s, tow.id);
+              Tows.forget(s, t.id);
+              Runs.forget(s, t.id);
+              s.remove(t);
+              s.flush();
+              s.remove(s.find(WaveEntity.class, t.waveId));
+            });
+  }
+
+  /** Locks a tow and refuses where its wave must stay. */
+  private static TowEntity removable(Session s, String towId) {
+    TowEntity tow = s.find(TowEntity.class, towId, LockMode.PESSIMISTIC_WRITE);
+    if (tow.settledAt != null) {
+      throw ProblemException.conflict(
+          "wave-settled",
+          "wave " + tow.name + " was settled: it is the record of its move",
+          "keep it");
+    }
+    if (Runs.busy(s, towId)) {
+      throw ProblemException.conflict(
+          "wave-busy", "work on wave " + tow.name + " is open", "wait for it: bargelane run list");
+    }
+    if (Tows.hasPoints(s, towId)) {
+      throw ProblemException.conflict(
+          "wave-in-use",
+          "wave " + tow.name + " has recovery points",
+          "settle it instead: bargelane wave settle " + tow.name);
+    }
+    return tow;
+  }
+
+  /** Begins a pass now, without waiting for the timetable. Gives the run of one that is open. */
+  public RunView pass(String ref, String by) {
+    String run =
+        services
+            .db()
+            .tx(
+                s -> {
+                  TowState state = state(s, ref);
+                  LegEntity leg =
+                      state.leg.orElseThrow(
+                          () ->
+                              ProblemException.conflict(
+                                  "not-loaded",
+                                  "wave " + state.tow.name + " is not replicated",
+                                  "bargelane wave load " + state.tow.name));
+                  // The timetable begins its passes under the same lock.
+                  s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);
+                  s.refresh(leg);
+                  if (leg.state != LegState.OPEN) {
+                    throw ProblemException.conflict(
+                        "replication-paused",
+                        "replication of wave " + state.tow.name + " is " + leg.state.word(),
+                        "look at its runs: bargelane wave show " + state.tow.name);
+                  }
+                  return Runs.open(s, PassRun.KIND, state.tow.id).stream()
+                      .findFirst()
+                      .map(r -> r.id)
+                      .orElseGet(
+                          () -> PassRun.start(s, services.runs(), state.tow, leg.id, null, by));
+                });
+    services.runs().wake(run);
+    return services.db().tx(s -> Runs.view(s, s.find(RunEntity.class, run)));
+  }
+
+  /** Chooses a machine's size: by hand, or as an assessment found it. */
+  public void size(String ref, SizeChoice choice, String by) {
+    if (choice.assessment() != null && !choice.assessment().isEmpty()) {
+      String target = state(ref).away.name;
+      services.db().run(s -> member(TowState.load(s, tow(s, find(s, ref)).id), choice.machine()));
+      sizes.accept(
+          choice.assessment(), target, new AssessmentAccept(0, "", List.of(choice.machine())), by);
+      return;
+    }
+    services
+        .db()
+        .run(
+            s -> {
+              TowEntity tow = tow(s, find(s, ref));
+              TowState state = TowState.load(s, tow.id);
+              MemberEntity member = member(state, choice.machine());
+              Inventory away = Sites.inventory(state.away);
+              if (away.size(String.valueOf(choice.size())).isEmpty()) {
+                throw ProblemException.invalid(
+                    "size-not-offered",
+                    state.away.name + " does not offer size " + choice.size(),
+                    "choose one of " + away.sizes().stream().map(Inventory.Size::id).toList());
+              }
+              member.size = choice.size();
+              member.sizeBasis = "by hand";
+            });
+  }
+
+  /** A member of a tow by its machine's name or id. */
+  public static MemberEntity member(TowState state, String machine) {
+    return state.members.stream()
+        .filter(m -> m.name.equals(machine) || m.machineId.equals(machine))
+        .findFirst()
+        .orElseThrow(() -> ProblemException.missing("machine", machine));
+  }
+
+  /** The tow of a wave with all that belongs to it. */
+  public TowState state(String ref) {
+    return services.db().tx(s -> state(s, ref));
+  }
+
+  /** The tow of a wave with all that belongs to it, in the caller's transaction. */
+  public TowState state(Session s, String ref) {
+    return TowState.load(s, tow(s, find(s, ref)).id);
+  }
+}

@@ -1,0 +1,130 @@
+package bargelane.service.platform;
+
+import com.zaxxer.hikari.HikariConfig;
+import com.zaxxer.hikari.HikariDataSource;
+import java.io.Closeable;
+import java.sql.SQLException;
+import java.sql.SQLTransientConnectionException;
+import java.util.List;
+import java.util.Optional;
+import java.util.function.Consumer;
+import java.util.function.Function;
+import javax.sql.DataSource;
+import org.flywaydb.core.Flyway;
+import org.flywaydb.core.api.migration.JavaMigration;
+import org.hibernate.Session;
+import org.hibernate.SessionFactory;
+import org.hibernate.cfg.Configuration;
+import org.hibernate.query.SelectionQuery;
+
+/** The database: Flyway owns its schema, Hibernate checks that the entities fit it. */
+public final class Db implements Closeable {
+
+  private final HikariDataSource source;
+  private final SessionFactory sessions;
+
+  /**
+   * Connects, brings the schema up to date and checks the entities against it.
+   *
+   * @param migrations of rooms whose tables no SQL alone can bring up to date
+   */
+  public Db(
+      String url,
+      String user,
+      String password,
+      List<Class<?>> entities,
+      JavaMigration... migrations) {
+    HikariConfig config = new HikariConfig();
+    config.setJdbcUrl(url);
+    config.setUsername(user);
+    config.setPassword(password);
+    config.setMaximumPoolSize(24);
+    // Signing in is dear (SCRAM, thousands of hashes each): the others are opened when needed.
+    config.setMinimumIdle(3);
+    config.setPoolName("bargelane");
+    source = new HikariDataSource(config);
+    Flyway.configure().dataSource(source).javaMigrations(migrations).load().migrate();
+    Configuration hibernate = new Configuration();
+    entities.forEach(hibernate::addAnnotatedClass);
+    hibernate.getProperties().put("hibernate.connection.datasource", source);
+    hibernate.setProperty("hibernate.hbm2ddl.auto", "validate");
+    hibernate.setProperty("hibernate.jdbc.time_zone", "UTC");
+    sessions = hibernate.buildSessionFactory();
+  }
+
+  /** The version of the database's server. */
+  public String version() {
+    return tx(
+        s ->
+            s.createNativeQuery("select current_setting('server_version')", String.class)
+                .getSingleResult());
+  }
+
+  public DataSource dataSource() {
+    return source;
+  }
+
+  /** Runs work in one transaction. */
+  public <T> T tx(Function<Session, T> work) {
+    return sessions.fromTransaction(work::apply);
+  }
+
+  /** Runs work in one transaction. */
+  public void run(Consumer<Session> work) {
+    sessions.inTransaction(work::accept);
+  }
+
+  /** A query with positional parameters ?1, ?2, …. */
+  public static <T> List<T> list(Session session, Class<T> type, String hql, Object... parameters) {
+    return query(session, type, hql, parameters).getResultList();
+  }
+
+  /** The first row of a query. */
+  public static <T> Optional<T> first(
+      Session session, Class<T> type, String hql, Object... parameters) {
+    return query(session, type, hql, parameters).setMaxResults(1).getResultList().stream()
+        .findFirst();
+  }
+
+  /** A query to refine further. */
+  public static <T> SelectionQuery<T> query(
+      Session session, Class<T> type, String hql, Object... parameters) {
+    SelectionQuery<T> query = session.createSelectionQuery(hql, type);
+    for (int i = 0; i < parameters.length; i++) {
+      query.setParameter(i + 1, parameters[i]);
+    }
+    return query;
+  }
+
+  /** A bulk change; gives the number of rows. */
+  public static int change(Session session, String hql, Object... parameters) {
+    var query = session.createMutationQuery(hql);
+    for (int i = 0; i < parameters.length; i++) {
+      query.setParameter(i + 1, parameters[i]);
+    }
+    return query.executeUpdate();
+  }
+
+  /**
+   * What keeps the database from being used, if that is why something failed: it does not answer,
+   * is going down, or has no room (SQLSTATE classes 08, 53, 57 and 58, PostgreSQL's documentation,
+   * appendix A).
+   */
+  public static Optional<String> trouble(Throwable failure) {
+    for (Throwable e = failure; e != null; e = e.getCause()) {
+      if (e instanceof SQLException sql) {
+        String state = sql.getSQLState() == null ? "" : sql.getSQLState();
+        if (e instanceof SQLTransientConnectionException || state.matches("(08|53|57P|58).*")) {
+          return Optional.of(e.getMessage().lines().findFirst().orElse(state));
+        }
+      }
+    }
+    return Optional.empty();
+  }
+
+  @Override
+  public void close() {
+    sessions.close();
+    source.close();
+  }
+}

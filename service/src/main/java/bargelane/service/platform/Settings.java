@@ -1,0 +1,22 @@
+package bargelane.service.platform;
+
+/** Settings that the service makes for itself. */
+public final class Settings {
+
+  private Settings() {}
+
+  /** The id of this installation, made at its first start. */
+  public static String installation(Db db) {
+    return db.tx(
+        s -> {
+          SettingEntity setting = s.find(SettingEntity.class, "installation");
+          if (setting == null) {
+            setting = new SettingEntity();
+            setting.name = "installation";
+            setting.value = Ids.next("in");
+            s.persist(setting);
+          }
+          return setting.value;
+        });
+  }
+}

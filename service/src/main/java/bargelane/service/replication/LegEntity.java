@@ -1,0 +1,37 @@
+package bargelane.service.replication;
+
+import bargelane.core.replication.Direction;
+import bargelane.core.replication.LegState;
+import jakarta.persistence.Column;
+import jakarta.persistence.Convert;
+import jakarta.persistence.Entity;
+import jakarta.persistence.Id;
+import jakarta.persistence.Table;
+
+/** A stretch of replication in one direction, from one common point. */
+@Entity
+@Table(name = "leg")
+public class LegEntity {
+
+  @Id public String id;
+
+  @Column(name = "tow_id")
+  public String towId;
+
+  public int number;
+
+  @Convert(converter = ReplicationWords.OfDirection.class)
+  public Direction direction;
+
+  @Convert(converter = ReplicationWords.OfLeg.class)
+  public LegState state;
+
+  public String marker;
+
+  @Column(name = "base_point_id")
+  public String basePointId;
+
+  /** The run whose landing it began with; null if it began with a load. */
+  @Column(name = "begun_by")
+  public String begunBy;
+}

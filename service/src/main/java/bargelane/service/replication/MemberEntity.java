@@ -1,0 +1,53 @@
+package bargelane.service.replication;
+
+import jakarta.persistence.Column;
+import jakarta.persistence.Entity;
+import jakarta.persistence.Id;
+import jakarta.persistence.Table;
+import org.hibernate.annotations.JdbcTypeCode;
+import org.hibernate.type.SqlTypes;
+
+/** A machine in a tow, with its berth on either side. */
+@Entity
+@Table(name = "member")
+public class MemberEntity {
+
+  @Id public String id;
+
+  @Column(name = "tow_id")
+  public String towId;
+
+  @Column(name = "machine_id")
+  public String machineId;
+
+  public String name;
+
+  public int rank;
+
+  public String size;
+
+  @Column(name = "size_basis")
+  public String sizeBasis;
+
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String home;
+
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String away;
+
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String test;
+
+  @Column(name = "refit_plan")
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String refitPlan;
+
+  @Column(name = "refit_made")
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String refitMade;
+
+  @Column(name = "refit_word")
+  public String refitWord = "";
+
+  public boolean open;
+}

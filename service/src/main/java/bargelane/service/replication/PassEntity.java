@@ -1,0 +1,82 @@
+package bargelane.service.replication;
+
+import bargelane.core.replication.PassKind;
+import bargelane.core.replication.PassState;
+import jakarta.persistence.Column;
+import jakarta.persistence.Convert;
+import jakarta.persistence.Entity;
+import jakarta.persistence.Id;
+import jakarta.persistence.Table;
+import java.time.Instant;
+import org.hibernate.annotations.JdbcTypeCode;
+import org.hibernate.type.SqlTypes;
+
+/** A pass with its lease. */
+@Entity
+@Table(name = "pass")
+public class PassEntity {
+
+  @Id public String id;
+
+  @Column(name = "run_id")
+  public String runId;
+
+  @Column(name = "tow_id")
+  public String towId;
+
+  @Column(name = "leg_id")
+  public String legId;
+
+  public int number;
+
+  @Convert(converter = ReplicationWords.OfKind.class)
+  public PassKind kind;
+
+  @Convert(converter = ReplicationWords.OfPass.class)
+  public PassState state;
+
+  @Column(name = "as_of")
+  public Instant asOf;
+
+  @Column(name = "started_at")
+  public Instant startedAt;
+
+  @Column(name = "ended_at")
+  public Instant endedAt;
+
+  public long epoch;
+
+  public String tug;
+
+  @Column(name = "lease_until")
+  public Instant leaseUntil;
+
+  public int attempts;
+
+  public boolean verify;
+
+  @Column(name = "digest_site_id")
+  public String digestSiteId;
+
+  @Column(name = "digest_point")
+  public String digestPoint;
+
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String disks;
+
+  public long total;
+
+  public long done;
+
+  public long read;
+
+  public long sent;
+
+  public long zeroed;
+
+  /** Code of what it failed for, or has to be tried again for; empty for none. */
+  @Column(name = "problem_code")
+  public String problemCode;
+
+  public String problem;
+}

@@ -1,0 +1,34 @@
+package bargelane.service.replication;
+
+import jakarta.persistence.Column;
+import jakarta.persistence.Entity;
+import jakarta.persistence.Id;
+import jakarta.persistence.Table;
+
+/** One disk's copy at a leg's target, with its write-intent set. */
+@Entity
+@Table(name = "replica")
+public class ReplicaEntity {
+
+  @Id public String id;
+
+  @Column(name = "leg_id")
+  public String legId;
+
+  @Column(name = "member_id")
+  public String memberId;
+
+  public int disk;
+
+  public String volume;
+
+  public String storage;
+
+  public long bytes;
+
+  public String intent;
+
+  public boolean anywhere;
+
+  public boolean blank;
+}

@@ -1,0 +1,53 @@
+package bargelane.service.replication;
+
+import bargelane.api.Lease;
+import bargelane.api.LeaseDone;
+import bargelane.api.LeaseFailed;
+import bargelane.api.LeaseIntent;
+import bargelane.api.LeaseReport;
+import bargelane.api.LeaseTake;
+import bargelane.api.TimetableAdd;
+import bargelane.api.TimetableView;
+import bargelane.api.TugView;
+import bargelane.service.http.Endpoints;
+
+/** Endpoints of timetables, and those that tugs call. */
+public record ReplicationApi(Timetables timetables, Passes passes, Tugs tugs)
+    implements Endpoints.Room {
+
+  @Override
+  public void add(Endpoints e) {
+    e.get("/timetables", "List timetables").lists(TimetableView.class, r -> timetables.list());
+    e.post("/timetables", "Add a timetable")
+        .takes(TimetableAdd.class)
+        .creates(TimetableView.class, (r, b) -> timetables.add(b));
+    e.get("/tugs", "Tugs that ask for work").lists(TugView.class, r -> tugs.list());
+    e.post("/leases", "A tug asks for work")
+        .takes(LeaseTake.class)
+        .maybe(
+            Lease.class,
+            (r, b) -> {
+              tugs.asks(String.valueOf(b.tug()), b.version());
+              return passes.take(
+                  String.valueOf(b.tug()), b.waitSeconds() == null ? 0 : b.waitSeconds());
+            });
+    e.post("/leases/{pass}/report", "A tug reports progress")
+        .takes(LeaseReport.class)
+        .does((r, b) -> passes.report(r.path("pass"), b));
+    e.post("/leases/{pass}/intent", "A tug says what it may write")
+        .takes(LeaseIntent.class)
+        .does((r, b) -> passes.intent(r.path("pass"), b));
+    e.get("/leases/{pass}/disks/{disk}/digests", "The digest map that a disk's pass begins with")
+        .maybe(byte[].class, r -> passes.digests(r.path("pass"), r.index("disk")));
+    e.put("/leases/{pass}/disks/{disk}/digests", "The digest map that a disk's pass ends with")
+        .number("epoch", -1, "the lease's epoch")
+        .takes(byte[].class)
+        .does((r, b) -> passes.putDigests(r.path("pass"), r.number("epoch"), r.index("disk"), b));
+    e.post("/leases/{pass}/done", "A tug has finished a disk")
+        .takes(LeaseDone.class)
+        .does((r, b) -> passes.done(r.path("pass"), b));
+    e.post("/leases/{pass}/failed", "A tug gives a lease up")
+        .takes(LeaseFailed.class)
+        .does((r, b) -> passes.failed(r.path("pass"), b));
+  }
+}

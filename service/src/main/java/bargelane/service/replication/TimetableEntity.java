@@ -1,0 +1,29 @@
+package bargelane.service.replication;
+
+import jakarta.persistence.Column;
+import jakarta.persistence.Entity;
+import jakarta.persistence.Id;
+import jakarta.persistence.Table;
+
+/** A timetable by name. */
+@Entity
+@Table(name = "timetable")
+public class TimetableEntity {
+
+  @Id public String id;
+
+  public String name;
+
+  @Column(name = "every_seconds")
+  public int everySeconds;
+
+  @Column(name = "rpo_seconds")
+  public int rpoSeconds;
+
+  @Column(name = "keep_points")
+  public int keepPoints;
+
+  public boolean verify;
+
+  public boolean quiesce;
+}

@@ -1,0 +1,192 @@
+package bargelane.service.replication;
+
+import bargelane.core.replication.Direction;
+import bargelane.core.replication.LegState;
+import bargelane.core.site.Capabilities;
+import bargelane.core.site.Capabilities.Reach;
+import bargelane.service.lane.LaneEntity;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Json;
+import bargelane.service.run.Subject;
+import bargelane.service.site.SiteEntity;
+import bargelane.service.site.Sites;
+import java.util.ArrayList;
+import java.util.Collections;
+import java.util.List;
+import java.util.Optional;
+import java.util.Set;
+import java.util.TreeSet;
+import java.util.stream.Collectors;
+import org.hibernate.Session;
+
+/** A tow with all that belongs to it, as it was when it was loaded. */
+public final class TowState {
+
+  public final TowEntity tow;
+  public final LaneEntity lane;
+  public final TimetableEntity timetable;
+  public final SiteEntity home;
+  public final SiteEntity away;
+
+  /** By rank, then name. */
+  public final List<MemberEntity> members;
+
+  /** The leg that is open or paused. */
+  public final Optional<LegEntity> leg;
+
+  /** The inventory's facts of each machine, as JSON, by machine id. */
+  public final java.util.Map<String, String> facts = new java.util.HashMap<>();
+
+  /** Of the leg, by member and disk. */
+  public final List<ReplicaEntity> replicas;
+
+  private TowState(Session s, TowEntity tow) {
+    this.tow = tow;
+    this.lane = s.find(LaneEntity.class, tow.laneId);
+    this.timetable = s.find(TimetableEntity.class, tow.timetableId);
+    this.home = s.find(SiteEntity.class, lane.fromSiteId);
+    this.away = s.find(SiteEntity.class, lane.toSiteId);
+    this.members =
+        Db.list(
+            s,
+            MemberEntity.class,
+            "from MemberEntity where towId = ?1 order by rank, name",
+            tow.id);
+    for (MemberEntity m : members) {
+      facts.put(
+          m.machineId, s.find(bargelane.service.machine.MachineEntity.class, m.machineId).facts);
+    }
+    this.leg =
+        Db.first(
+            s,
+            LegEntity.class,
+            "from LegEntity where towId = ?1 and state <> ?2",
+            tow.id,
+            LegState.CLOSED);
+    this.replicas =
+        leg.map(
+                l ->
+                    Db.list(
+                        s,
+                        ReplicaEntity.class,
+                        "from ReplicaEntity where legId = ?1 order by memberId, disk",
+                        l.id))
+            .orElse(List.of());
+  }
+
+  public static TowState load(Session s, String towId) {
+    return new TowState(s, s.find(TowEntity.class, towId));
+  }
+
+  /** What runs on this tow are about. */
+  public Subject subject() {
+    return new Subject("wave", tow.id, tow.name);
+  }
+
+  public SiteEntity site(Side side) {
+    return side == Side.HOME ? home : away;
+  }
+
+  public String siteId(Side side) {
+    return site(side).id;
+  }
+
+  /** The side that is read on a leg. */
+  public static Side source(LegEntity leg) {
+    return leg.direction == Direction.OUT ? Side.HOME : Side.AWAY;
+  }
+
+  /** The side where the machines run. */
+  public Side standing() {
+    return tow.landed ? Side.AWAY : Side.HOME;
+  }
+
+  public static Optional<Berth> berth(MemberEntity member, Side side) {
+    return Optional.ofNullable(side == Side.HOME ? member.home : member.away)
+        .map(j -> Json.read(j, Berth.class));
+  }
+
+  public static void berth(MemberEntity member, Side side, Berth berth) {
+    String json = berth == null ? null : Json.text(berth);
+    if (side == Side.HOME) {
+      member.home = json;
+    } else {
+      member.away = json;
+    }
+  }
+
+  /** Ranks in start order. */
+  public List<Integer> ranks() {
+    TreeSet<Integer> ranks = new TreeSet<>();
+    members.forEach(m -> ranks.add(m.rank));
+    return List.copyOf(ranks);
+  }
+
+  public List<MemberEntity> ofRank(int rank) {
+    return members.stream().filter(m -> m.rank == rank).toList();
+  }
+
+  /** Members from the last rank to the first: the order in which they are stopped. */
+  public List<MemberEntity> stopOrder() {
+    List<MemberEntity> order = new ArrayList<>(members);
+    Collections.reverse(order);
+    return order;
+  }
+
+  public List<ReplicaEntity> replicasOf(MemberEntity member) {
+    return replicas.stream().filter(r -> r.memberId.equals(member.id)).toList();
+  }
+
+  public List<String> machineIds() {
+    return members.stream().map(m -> m.machineId).toList();
+  }
+
+  /** How wide one snapshot reaches at a side. */
+  public Reach reach(Side side) {
+    Capabilities c = Sites.capabilities(site(side));
+    return c.instant();
+  }
+
+  /** A snapshot or marker reaches a machine or the whole site: one name for each that is taken. */
+  public static String nameFor(String base, Reach reach, MemberEntity member) {
+    return reach == Reach.SITE ? base : base + "-" + member.id;
+  }
+
+  /** All snapshot or marker names of a base at a side. */
+  public List<String> names(String base, Side side) {
+    Reach reach = reach(side);
+    return members.stream().map(m -> nameFor(base, reach, m)).distinct().toList();
+  }
+
+  /** Points of a tow are numbered through, whatever leg they are of. */
+  public static int nextPointNumber(Session s, String towId) {
+    return 1
+        + Db.first(
+                s,
+                Integer.class,
+                "select coalesce(max(number), 0) from PointEntity where towId = ?1",
+                towId)
+            .orElse(0);
+  }
+
+  /** Points that unfinished runs of a tow work with: their ids. Thinning leaves them. */
+  public static Set<String> pointsInUse(Session s, String towId) {
+    return Db.list(
+            s,
+            String.class,
+            "select notes from RunEntity where subjectId = ?1 and endedAt is null",
+            towId)
+        .stream()
+        .map(notes -> Json.object(notes).path("point").asText())
+        .collect(Collectors.toSet());
+  }
+
+  /** The newest complete point of the leg. */
+  public static Optional<PointEntity> newestPoint(Session s, LegEntity leg) {
+    return Db.first(
+        s,
+        PointEntity.class,
+        "from PointEntity where legId = ?1 order by asOf desc, number desc",
+        leg.id);
+  }
+}

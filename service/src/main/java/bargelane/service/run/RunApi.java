@@ -1,0 +1,19 @@
+package bargelane.service.run;
+
+import bargelane.api.RunView;
+import bargelane.service.http.Endpoints;
+
+/** Endpoints of runs. */
+public record RunApi(Runs runs) implements Endpoints.Room {
+
+  @Override
+  public void add(Endpoints e) {
+    e.get("/runs", "Runs, newest first")
+        .flag("open", "only those that are not over")
+        .flag("passes", "with the timetables' passes")
+        .number("size", 50, "at most so many")
+        .lists(RunView.class, r -> runs.list(r.flag("open"), r.flag("passes"), r.number("size")));
+    e.get("/runs/{run}", "One run with its steps")
+        .gives(RunView.class, r -> runs.view(r.path("run")));
+  }
+}

@@ -1,0 +1,89 @@
+package bargelane.service.platform;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.core.replication.PassState;
+import bargelane.service.machine.MachineWaveEntity;
+import bargelane.service.replication.LegEntity;
+import bargelane.service.replication.PassEntity;
+import bargelane.service.replication.TowEntity;
+import bargelane.service.run.RunEntity;
+import bargelane.service.usage.DigestMigration;
+import java.sql.Connection;
+import java.sql.DriverManager;
+import java.sql.SQLException;
+import java.sql.Statement;
+import org.flywaydb.core.Flyway;
+import org.junit.jupiter.api.Test;
+
+/** A database of an earlier version, with rows in it, is brought up to date and loses nothing. */
+class MigrationTest {
+
+  private static final String BEFORE_ROOMS =
+      """
+      insert into site (id, name, kind, address, created_at, findings) values
+        ('site-1', 'here', 'standin', '', now(), '[]'), ('site-2', 'there', 'standin', '', now(), '[]');
+      insert into machine (id, site_id, platform_id, name, facts, first_seen, last_seen)
+        values ('m-1', 'site-1', 'p', 'a', '{}', now(), now());
+      insert into lane values ('lane-1', 'over', 'site-1', 'site-2', '{}', 0);
+      insert into timetable (id, name, every_seconds, rpo_seconds, keep_points, verify) values ('tt-1', 'often', 15, 60, 6, true);
+      insert into wave (id, name, lane_id, timetable_id, created_at, settled_at)
+        values ('wave-1', 'lending', 'lane-1', 'tt-1', now(), '2026-11-01T00:00:00Z');
+      insert into tow (id, wave_id, landed, diverged) values ('tow-1', 'wave-1', true, false);
+      insert into member (id, tow_id, machine_id, name, rank, size, size_basis, home, open)
+        values ('mem-1', 'tow-1', 'm-1', 'a', 1, '', '', '{}', true);
+      insert into leg (id, tow_id, number, direction, state, marker) values ('leg-2', 'tow-1', 2, 'back', 'open', '');
+      insert into run (id, kind, title, tow_id, state, epoch, input, notes, started_by, started_at)
+        values ('run-1', 'cutover', 'Cutover of lending', 'tow-1', 'done', 1, '{}', '{"nextLeg": "leg-2"}', 'e', now()),
+          ('run-2', 'pass', 'Pass', 'tow-1', 'backing out', 1, '{}', '{}', 'timetable', now());
+      insert into run (id, kind, title, site_id, state, epoch, input, notes, started_by, started_at)
+        values ('run-3', 'scan', 'Scan of here', 'site-1', 'running', 1, '{}', '{}', 'e', now());
+      insert into pass (id, run_id, tow_id, leg_id, number, kind, state, started_at, ended_at, epoch, tug, attempts, verify,
+          digest_site_id, digest_point, disks, total, done, read, sent, zeroed, problem)
+        values ('pass-1', 'run-2', 'tow-1', 'leg-2', 1, 'delta', 'failed', now(), now(), 1, '', 0, true,
+          '', '', '[]', 0, 0, 0, 0, 0, 'no-space: the disk is full: no room');
+      """;
+
+  @Test
+  void aDatabaseFromBeforeTheRoomsKeepsItsRunsTowsAndPasses() throws Exception {
+    try (TestDatabase database = new TestDatabase();
+        Connection c = DriverManager.getConnection(database.url, "bargelane", database.password)) {
+      execute(c, "drop schema public cascade; create schema public");
+      Flyway.configure()
+          .dataSource(database.url, "bargelane", database.password)
+          .javaMigrations(new DigestMigration())
+          .target("8")
+          .load()
+          .migrate();
+      execute(c, BEFORE_ROOMS);
+      try (Db db = database.db()) {
+        db.run(
+            s -> {
+              TowEntity tow = s.find(TowEntity.class, "tow-1");
+              assertEquals("lending", tow.name);
+              assertEquals("lane-1", tow.laneId);
+              assertEquals("tt-1", tow.timetableId);
+              assertEquals("2026-11-01T00:00:00Z", tow.settledAt.toString());
+              RunEntity cutover = s.find(RunEntity.class, "run-1");
+              assertEquals("wave", cutover.subjectKind);
+              assertEquals("lending", cutover.subjectName);
+              assertTrue(!cutover.routine && s.find(RunEntity.class, "run-2").routine);
+              assertEquals("here", s.find(RunEntity.class, "run-3").subjectName);
+              assertEquals("run-1", s.find(LegEntity.class, "leg-2").begunBy);
+              PassEntity pass = s.find(PassEntity.class, "pass-1");
+              assertEquals(PassState.FAILED, pass.state);
+              assertEquals("no-space", pass.problemCode);
+              assertEquals("the disk is full: no room", pass.problem);
+              assertEquals("lending", s.find(MachineWaveEntity.class, "m-1").waveName);
+            });
+      }
+    }
+  }
+
+  private static void execute(Connection c, String sql) throws SQLException {
+    try (Statement s = c.createStatement()) {
+      s.execute(sql);
+    }
+  }
+}
