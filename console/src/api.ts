@@ -13,7 +13,7 @@ export interface Pass {
   total: number; done: number; sent: number; zeroed: number; read: number; rate: number | null; remainingSeconds: number | null; problem: string;
 }
 export interface Point {
-  id: string; site: string; number: number; asOf: string; spreadMs: number; consistency: string; verified: boolean; recordedAt: string; direction: string; sent: number;
+  id: string; site: string; number: number; asOf: string; oneInstant: boolean; spreadMs: number; consistency: string; verified: boolean; recordedAt: string; direction: string; sent: number;
 }
 export interface Step { number: number; name: string; title: string; state: string; detail: string; startedAt: string | null; endedAt: string | null }
 export interface Run {

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { csv, duration, exposureHistory, figure, neighbours, size } from './format';
+import { csv, duration, exposureHistory, figure, neighbours, size, shortDuration, ticksOfTime } from './format';
 
 describe('size', () => {
   it('uses binary units with three digits', () => {
@@ -70,5 +70,21 @@ describe('figure', () => {
 describe('csv', () => {
   it('quotes what RFC 4180 wants quoted', () => {
     expect(csv([['a', 1], ['b "c"', 'd,e'], ['f\ng', '']])).toBe('a,1\r\n"b ""c""","d,e"\r\n"f\ng",\r\n');
+  });
+});
+
+describe('time on an axis', () => {
+  it('is written as people write it', () => {
+    expect([0, 15, 60, 90, 3600, 5400, 86400, 604800, 90061].map(shortDuration)).toEqual(['0s', '15s', '1m', '1m30s', '1h', '1h30m', '1d', '7d', '1d1h']);
+  });
+  it('has few ticks, at whole steps, whatever its length', () => {
+    expect(ticksOfTime(69)).toEqual([0, 15, 30, 45, 60]);
+    expect(ticksOfTime(7200)).toEqual([0, 1800, 3600, 5400, 7200]);
+    for (let max = 1; max < 10_000_000; max = Math.ceil(max * 1.3)) {
+      const ticks = ticksOfTime(max);
+      expect(ticks.length).toBeLessThanOrEqual(6);
+      expect(ticks.length).toBeGreaterThanOrEqual(max < 2 ? 2 : 2);
+      expect(ticks[ticks.length - 1]).toBeLessThanOrEqual(max);
+    }
   });
 });

@@ -28,6 +28,33 @@ export function duration(seconds: number): string {
   return `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
 }
 
+/** A length of time as people write it, in its two largest units: 45s, 1h30m, 7d. */
+export function shortDuration(seconds: number): string {
+  const whole = Math.round(seconds);
+  const parts = [
+    [Math.floor(whole / 86400), 'd'],
+    [Math.floor(whole / 3600) % 24, 'h'],
+    [Math.floor(whole / 60) % 60, 'm'],
+    [whole % 60, 's'],
+  ] as const;
+  const first = parts.findIndex(([n]) => n > 0);
+  return first < 0
+    ? '0s'
+    : parts
+        .slice(first, first + 2)
+        .filter(([n]) => n > 0)
+        .map(([n, unit]) => `${n}${unit}`)
+        .join('');
+}
+
+const STEPS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 21600, 43200, 86400];
+
+/** Places of an axis's ticks, in seconds: at most six whole steps that people count time in. */
+export function ticksOfTime(max: number): number[] {
+  const step = STEPS.find((s) => max / s <= 5) ?? Math.ceil(max / 5 / 86400) * 86400;
+  return Array.from({ length: Math.floor(max / step) + 1 }, (_, i) => i * step);
+}
+
 /** Time of day in the reader's zone. */
 export function clock(instant: string): string {
   return new Date(instant).toLocaleTimeString(undefined, { hour12: false });

@@ -153,7 +153,7 @@ function Points({ points }: { points: Point[] }) {
             <TableCell>{p.site}</TableCell>
             <TableCell>
               {p.consistency}
-              {p.spreadMs > 0 && `, within ${p.spreadMs} ms`}
+              {!p.oneInstant && `, within ${p.spreadMs} ms`}
               {p.verified ? ', read back' : ', not read back'}
             </TableCell>
             <TableCell align="right">{size(p.sent)}</TableCell>

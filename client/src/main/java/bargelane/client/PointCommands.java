@@ -34,6 +34,7 @@ final class PointCommands {
           time("AS OF", "asOf"),
           text("AT", "site"),
           text("CONSISTENCY", "consistency"),
+          text("ONE INSTANT", "oneInstant"),
           number("SPREAD MS", "spreadMs"),
           text("VERIFIED", "verified"),
           bytes("SENT", "sent"));

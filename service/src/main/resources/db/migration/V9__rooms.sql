@@ -46,3 +46,7 @@ update leg l set begun_by = r.id from run r where r.notes ->> 'nextLeg' = l.id;
 alter table pass add column problem_code text not null default '';
 update pass set problem_code = split_part(problem, ': ', 1), problem = substr(problem, strpos(problem, ': ') + 2)
   where state = 'failed' and strpos(problem, ': ') > 0;
+
+-- What the platform promised of a point, beside what was measured.
+alter table point add column one_instant boolean not null default false;
+update point set one_instant = consistency like 'one instant%' and consistency not like 'one instant a machine%';

@@ -6,6 +6,7 @@ import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseReport;
 import bargelane.api.LeaseTake;
+import bargelane.api.Problem;
 import com.fasterxml.jackson.databind.DeserializationFeature;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import java.io.IOException;
@@ -112,15 +113,30 @@ public final class HttpLeaseDesk implements LeaseDesk {
       }
       if (response.statusCode() >= 300) {
         throw new IOException(
-            "the service answered "
+            request.method()
+                + " "
+                + request.uri().getPath()
+                + " was answered with status "
                 + response.statusCode()
-                + ": "
-                + new String(response.body(), StandardCharsets.UTF_8));
+                + said(response.body()));
       }
       return response;
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       throw new IOException("interrupted", e);
+    }
+  }
+
+  /** What the service says of a failure, and what to do; where it says nothing, so. */
+  private static String said(byte[] body) {
+    try {
+      Problem problem = JSON.readValue(body, Problem.class);
+      return ": " + problem.detail() + "; " + problem.remedy();
+    } catch (IOException e) {
+      String text = new String(body, StandardCharsets.UTF_8).strip();
+      return text.isEmpty()
+          ? " and no words; see the service's log"
+          : ": " + text.substring(0, Math.min(text.length(), 500));
     }
   }
 }

@@ -26,7 +26,12 @@ public record Capabilities(
   /** How much one snapshot takes at one instant. */
   public enum Reach {
     MACHINE,
-    SITE
+    SITE;
+
+    /** Whether one snapshot of the platform takes so many machines at one instant. */
+    public boolean promisesOneInstant(int machines) {
+      return this == SITE || machines == 1;
+    }
   }
 
   public Capabilities {

@@ -49,7 +49,12 @@ public final class PriceBooks {
     }
     return db.tx(
         s -> {
-          Optional<PriceBookEntity> known = named(s, name);
+          // Of two at once the second waits here, and then replaces what the first added.
+          s.createNativeQuery("select pg_advisory_xact_lock(hashtext(:name))", Object.class)
+              .setParameter("name", "price-book " + name)
+              .getSingleResult();
+          Optional<PriceBookEntity> known =
+              Db.first(s, PriceBookEntity.class, "from PriceBookEntity where name = ?1", name);
           PriceBookEntity book = known.orElseGet(PriceBookEntity::new);
           book.name = name;
           book.currency = read.book().get().currency();

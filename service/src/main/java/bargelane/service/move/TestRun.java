@@ -149,6 +149,7 @@ final class TestRun implements RunKind {
       long differ =
           Passes.disks(pass).stream().mapToLong(d -> Ranges.parse(d.differed()).bytes()).sum();
       close(passId, PassState.COMPLETE);
+      w.note("tallyDiffers", differ);
       if (differ > 0) {
         throw new RunFailure(
             "tally-differs",
@@ -356,7 +357,7 @@ final class TestRun implements RunKind {
     record.put("startedBy", w.startedBy());
     record.put("point", point == null ? w.note("point").orElse("") : point.number);
     record.put("tallyBytes", w.noted("tallied").asLong());
-    record.put("tallyDiffers", 0);
+    record.put("tallyDiffers", w.noted("tallyDiffers").asLong());
     moves.dossier(w, "test", record);
     return Outcome.done("");
   }

@@ -186,6 +186,7 @@ final class Turning {
       p.name = anchor;
       p.asOf = base.asOf;
       p.spreadMs = base.spreadMs;
+      p.oneInstant = base.oneInstant;
       p.consistency = base.consistency;
       p.verified = base.verified;
       p.recordedAt = services.clock().instant();

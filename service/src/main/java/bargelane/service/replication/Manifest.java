@@ -28,12 +28,14 @@ public final class Manifest {
   private Manifest() {}
 
   /** The manifest of the point that a pass ends in. */
-  public static byte[] of(TowState state, LegEntity leg, PassEntity pass, long spreadMs) {
+  public static byte[] of(
+      TowState state, LegEntity leg, PassEntity pass, boolean oneInstant, long spreadMs) {
     Map<String, Object> m = new LinkedHashMap<>();
     m.put("format", "bargelane/manifest/1");
     m.put("wave", state.tow.name);
     m.put("tow", state.tow.id);
     m.put("asOf", pass.asOf.toString());
+    m.put("oneInstant", oneInstant);
     m.put("spreadMs", spreadMs);
     m.put("pass", pass.id);
     m.put("kind", pass.kind.word());

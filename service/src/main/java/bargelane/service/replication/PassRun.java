@@ -206,11 +206,12 @@ public final class PassRun implements RunKind {
       atRest += one.quiesced() ? 1 : 0;
       held = one.held().compareTo(held) > 0 ? one.held() : held;
     }
-    w.note("consistency", consistency(groups.size(), atRest));
+    boolean promised = reach.promisesOneInstant(state.members.size());
+    w.note("oneInstant", promised);
+    w.note("consistency", consistency(promised, groups.size(), atRest));
     PassKind kind = PassKind.next(tracked, blank);
     Instant taken = asOf;
-    long spread =
-        groups.size() == 1 ? 0 : Duration.between(taken, services.clock().instant()).toMillis();
+    long spread = promised ? 0 : Duration.between(taken, services.clock().instant()).toMillis();
     w.note("spreadMs", spread);
     services.passes().offer(passId, pass -> fill(pass, state, leg, from, reach, kind, taken));
     return Outcome.done(
@@ -339,7 +340,11 @@ public final class PassRun implements RunKind {
     for (PassDisk d : disks) {
       target.attach(name, d.digestFile(), services.passes().shippedDigests(pass.id, d.index()));
     }
-    target.attach(name, "manifest", Manifest.of(state, leg(w), pass, w.noted("spreadMs").asLong()));
+    target.attach(
+        name,
+        "manifest",
+        Manifest.of(
+            state, leg(w), pass, w.noted("oneInstant").asBoolean(), w.noted("spreadMs").asLong()));
     return Outcome.done(name);
   }
 
@@ -362,6 +367,7 @@ public final class PassRun implements RunKind {
                           s,
                           pass,
                           leg,
+                          w.noted("oneInstant").asBoolean(),
                           w.noted("spreadMs").asLong(),
                           w.note("consistency").orElse("crash-consistent"));
                   s.persist(point);
@@ -391,8 +397,8 @@ public final class PassRun implements RunKind {
   }
 
   /** In words: how many instants were taken, and how many of them with file systems at rest. */
-  private static String consistency(int instants, int atRest) {
-    return (instants == 1 ? "one instant" : "one instant a machine")
+  private static String consistency(boolean promised, int instants, int atRest) {
+    return (promised ? "one instant" : "one instant a machine")
         + (atRest == 0
             ? ", crash-consistent"
             : atRest == instants
@@ -401,7 +407,12 @@ public final class PassRun implements RunKind {
   }
 
   private PointEntity point(
-      Session s, PassEntity pass, LegEntity leg, long spread, String consistency) {
+      Session s,
+      PassEntity pass,
+      LegEntity leg,
+      boolean oneInstant,
+      long spread,
+      String consistency) {
     List<PassDisk> disks = Passes.disks(pass);
 
     PointEntity point = new PointEntity();
@@ -413,6 +424,7 @@ public final class PassRun implements RunKind {
     point.name = pointName(pass.id);
     point.asOf = pass.asOf;
     point.spreadMs = spread;
+    point.oneInstant = oneInstant;
     point.consistency = consistency;
     point.verified = pass.verify;
     point.recordedAt = services.clock().instant();

@@ -34,6 +34,10 @@ public class PointEntity {
   @Column(name = "spread_ms")
   public long spreadMs;
 
+  /** Whether the platform promises that all of it is of one instant. */
+  @Column(name = "one_instant")
+  public boolean oneInstant;
+
   public String consistency;
 
   public boolean verified;

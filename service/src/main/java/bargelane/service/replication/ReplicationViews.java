@@ -37,6 +37,7 @@ public final class ReplicationViews {
                     s.find(SiteEntity.class, p.siteId).name,
                     p.number,
                     p.asOf,
+                    p.oneInstant,
                     p.spreadMs,
                     p.consistency,
                     p.verified,

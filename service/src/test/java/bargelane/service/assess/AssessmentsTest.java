@@ -527,6 +527,23 @@ class AssessmentsTest {
   }
 
   @Test
+  void ofTwoThatAddOnePriceBookAtOnceTheSecondReplacesWhatTheFirstAdded() throws Exception {
+    ExecutorService pool = Executors.newFixedThreadPool(4);
+    List<Future<ImportResult>> all = new ArrayList<>();
+    for (int i = 0; i < 4; i++) {
+      all.add(pool.submit(() -> books.add(new PriceBookAdd("at-once", BOOK, false), "e")));
+    }
+    int added = 0;
+    for (Future<ImportResult> f : all) {
+      ImportResult result = f.get();
+      assertTrue(result.stored());
+      added += result.changed() == 0 ? 1 : 0;
+    }
+    pool.shutdown();
+    assertEquals(1, added, "one added it and the others replaced it");
+  }
+
+  @Test
   void twoThatReviseAtOnceGetANumberEach() throws Exception {
     make("race", "site = list", "");
     ExecutorService pool = Executors.newFixedThreadPool(4);
