@@ -5,50 +5,55 @@ import Typography from '@mui/material/Typography';
 import { useColorScheme } from '@mui/material/styles';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { BrowserRouter, Link as RouterLink, NavLink, Route, Routes } from 'react-router';
-import { ApiProblem, get, post, remember, type WaveCard } from './api';
+import { lazy, Suspense } from 'react';
+import { ApiProblem, get, post, remember } from './api';
 import { useLive } from './live';
 import { Status } from './parts/Status';
 import { Trouble } from './parts/Trouble';
-import { AssessedMachinePage } from './pages/AssessedMachinePage';
-import { AssessmentPage } from './pages/AssessmentPage';
-import { AssessmentsPage } from './pages/AssessmentsPage';
-import { ComparisonPage } from './pages/ComparisonPage';
-import { MachinePage } from './pages/MachinePage';
-import { MachinesPage } from './pages/MachinesPage';
-import { OverviewPage } from './pages/OverviewPage';
-import { SitePage } from './pages/SitePage';
-import { SitesPage } from './pages/SitesPage';
-import { SignIn } from './pages/SignIn';
-import { WavePage } from './pages/WavePage';
+import { SignIn } from './account/SignIn';
+
+const page = <K extends string>(name: K, load: () => Promise<Record<K, React.ComponentType>>) => lazy(async () => ({ default: (await load())[name] }));
+const AssessedMachinePage = page('AssessedMachinePage', () => import('./assessments/AssessedMachinePage'));
+const AssessmentPage = page('AssessmentPage', () => import('./assessments/AssessmentPage'));
+const AssessmentsPage = page('AssessmentsPage', () => import('./assessments/AssessmentsPage'));
+const ComparisonPage = page('ComparisonPage', () => import('./assessments/ComparisonPage'));
+const MachinePage = page('MachinePage', () => import('./machines/MachinePage'));
+const MachinesPage = page('MachinesPage', () => import('./machines/MachinesPage'));
+const OverviewPage = page('OverviewPage', () => import('./overview/OverviewPage'));
+const SitePage = page('SitePage', () => import('./sites/SitePage'));
+const SitesPage = page('SitesPage', () => import('./sites/SitesPage'));
+const WavePage = page('WavePage', () => import('./waves/WavePage'));
+const WavesPage = page('WavesPage', () => import('./waves/WavesPage'));
+const LanesPage = page('LanesPage', () => import('./lanes/LanesPage'));
+const RecoveryPage = page('RecoveryPage', () => import('./recovery/RecoveryPage'));
+const ActivityPage = page('ActivityPage', () => import('./activity/ActivityPage'));
 
 const linked = ({ isActive }: { isActive: boolean }) => ({ fontWeight: isActive ? 700 : 400, color: 'inherit', textDecoration: isActive ? 'underline' : 'none', textUnderlineOffset: 6, padding: '2px 4px' });
+
+const SECTIONS = [
+  ['/', 'Overview'],
+  ['/sites', 'Sites'],
+  ['/machines', 'Machines'],
+  ['/assessments', 'Assessments'],
+  ['/lanes', 'Lanes'],
+  ['/waves', 'Waves'],
+  ['/recovery', 'Recovery'],
+  ['/activity', 'Activity'],
+] as const;
 
 function Bar({ onSignOut }: { onSignOut: () => void }) {
   const live = useLive();
   const { mode, systemMode, setMode } = useColorScheme();
   const dark = (mode === 'system' ? systemMode : mode) === 'dark';
-  const waves = useQuery({ queryKey: ['waves'], queryFn: () => get<WaveCard[]>('/waves') });
   return (
     <Box component="header" sx={{ display: 'flex', gap: 2.5, alignItems: 'center', px: 2, py: 0.75, borderBottom: 1, borderColor: 'divider', bgcolor: 'background.paper', flexWrap: 'wrap' }}>
       <Link component={RouterLink} to="/" underline="none" color="inherit" sx={{ fontWeight: 700 }}>
         Barge Lane
       </Link>
-      <Box component="nav" aria-label="Main" sx={{ display: 'flex', gap: 2 }}>
-        <NavLink to="/" end style={linked}>
-          Overview
-        </NavLink>
-        <NavLink to="/sites" style={linked}>
-          Sites
-        </NavLink>
-        <NavLink to="/machines" style={linked}>
-          Machines
-        </NavLink>
-        <NavLink to="/assessments" style={linked}>
-          Assessments
-        </NavLink>
-        {(waves.data ?? []).map((w) => (
-          <NavLink key={w.id} to={`/waves/${w.name}`} style={linked}>
-            Wave {w.name}
+      <Box component="nav" aria-label="Main" sx={{ display: 'flex', gap: 2, flexWrap: 'wrap' }}>
+        {SECTIONS.map(([path, name]) => (
+          <NavLink key={path} to={path} end={path === '/'} style={linked}>
+            {name}
           </NavLink>
         ))}
       </Box>
@@ -87,6 +92,7 @@ export function App() {
     <BrowserRouter>
       <Bar onSignOut={() => void signOut()} />
       <Box component="main" sx={{ p: 2, maxWidth: 1500, mx: 'auto' }}>
+        <Suspense fallback={null}>
         <Routes>
           <Route path="/" element={<OverviewPage />} />
           <Route path="/sites" element={<SitesPage />} />
@@ -97,6 +103,10 @@ export function App() {
           <Route path="/assessments/:name" element={<AssessmentPage />} />
           <Route path="/assessments/:name/comparison" element={<ComparisonPage />} />
           <Route path="/assessments/:name/machines/:machine" element={<AssessedMachinePage />} />
+          <Route path="/lanes" element={<LanesPage />} />
+          <Route path="/waves" element={<WavesPage />} />
+          <Route path="/recovery" element={<RecoveryPage />} />
+          <Route path="/activity" element={<ActivityPage />} />
           <Route path="/waves/:name" element={<WavePage />} />
           <Route
             path="*"
@@ -107,6 +117,7 @@ export function App() {
             }
           />
         </Routes>
+        </Suspense>
       </Box>
     </BrowserRouter>
   );

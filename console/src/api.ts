@@ -37,6 +37,11 @@ export interface WaveCard {
   id: string; name: string; from: string; to: string; stands: string; machines: number; state: string;
   exposureSeconds: number | null; rpoSeconds: number; rpoHeld: boolean; protectedNow: boolean; nextAction: string; gates: Record<string, number>;
 }
+export interface Lane {
+  id: string; name: string; from: string; to: string; networks: Record<string, string>; storages: Record<string, string>;
+  reverseNetworks: Record<string, string>; reverseStorages: Record<string, string>; zone: string; keepAddresses: boolean; revision: number; findings: Finding[];
+}
+export interface Dossier { id: string; kind: string; wave: string; run: string; at: string; record: Record<string, unknown> }
 export interface Event { id: number; at: string; kind: string; subject: string; run: string; text: string }
 export interface Overview {
   now: string; needs: Need[]; gates: Record<string, number>; machines: number; planned: number; waves: WaveCard[]; running: Run[]; recent: Event[];
@@ -92,7 +97,7 @@ export interface Tug { name: string; version: string; heardAt: string; passes: n
 export interface Assumptions {
   basis: string; percentile: number; days: number; until: string; sustainedHours: number; headroom: { cpu: number; memory: number; disk: number; network: number };
   families: string[]; generations: string[]; zone: string; generationFactors: Record<string, number>; commitment: string; hoursAWeek: number;
-  uptimes: { filter: string; hoursAWeek: number }[]; discountPercent: number; ownLicences: string[]; growthPercent: number; horizonMonths: number;
+  runningHours: { filter: string; hoursAWeek: number }[]; discountPercent: number; ownLicences: string[]; growthPercent: number; horizonMonths: number;
 }
 export interface BasisSum { sized: number; unsized: number; monthly: number; horizon: number; above: number; aboveHours: number }
 export interface Count { what: string; machines: number }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { csv, duration, exposureHistory, figure, neighbours, size, shortDuration, ticksOfTime } from './format';
+import { csv, duration, exposureHistory, figure, portGrid, size, shortDuration, ticksOfTime, verdictCount } from './format';
 
 describe('size', () => {
   it('uses binary units with three digits', () => {
@@ -12,10 +12,10 @@ describe('size', () => {
 
 describe('duration', () => {
   it('tells seconds, then minutes, then hours', () => {
-    expect(duration(1.804)).toBe('1.8 s');
-    expect(duration(61)).toBe('61 s');
-    expect(duration(125)).toBe('2 min 5 s');
-    expect(duration(7260)).toBe('2 h 1 min');
+    expect(duration(1.804)).toBe('1.8s');
+    expect(duration(61)).toBe('1m1s');
+    expect(duration(125)).toBe('2m5s');
+    expect(duration(7260)).toBe('2h1m');
   });
 });
 
@@ -39,23 +39,41 @@ describe('exposureHistory', () => {
   });
 });
 
-describe('neighbours', () => {
-  it('gathers the other ends of a machine, the most bytes first', () => {
-    const end = (address: string, machineId: string | null) => ({ address, machineId, machine: machineId });
-    const db = end('10.20.8.21', 'db');
-    const app = end('10.20.1.31', 'app');
-    const seen = [
-      { client: app, server: db, port: 5432, bytes: 10 },
-      { client: app, server: db, port: 22, bytes: 5 },
-      { client: end('198.51.100.9', null), server: db, port: 5432, bytes: 100 },
-      { client: db, server: app, port: 445, bytes: 1 },
-      { client: db, server: db, port: 1, bytes: 1 },
-    ];
-    expect(neighbours(seen, 'db', 'client')).toEqual([
-      { id: null, label: '198.51.100.9', ports: '5432', bytes: 100 },
-      { id: 'app', label: 'app', ports: '22 5432', bytes: 15 },
+describe('the port grid', () => {
+  const end = (id: string | null, address = '') => ({ machineId: id, machine: id, address });
+  const seen = [
+    { client: end('app'), server: end('db'), port: 5432, bytes: 900 },
+    { client: end('app'), server: end('db'), port: 5432, bytes: 100 },
+    { client: end('db'), server: end('app'), port: 445, bytes: 1 },
+    { client: end('app'), server: end('db'), port: 445, bytes: 2 },
+    { client: end(null, '203.0.113.9'), server: end('db'), port: 22, bytes: 40 },
+    { client: end('db'), server: end('db'), port: 9, bytes: 7000 },
+  ];
+  it('has a row a peer and a column a port, the most bytes first', () => {
+    const grid = portGrid(seen, 'db', 10, 10);
+    expect(grid.ports).toEqual([22, 445, 5432]);
+    expect(grid.peers.map((p) => [p.label, p.bytes])).toEqual([
+      ['app', 1003],
+      ['203.0.113.9', 40],
     ]);
-    expect(neighbours(seen, 'db', 'server')).toEqual([{ id: 'app', label: 'app', ports: '445', bytes: 1 }]);
+  });
+  it('tells by the mark which way a port is used', () => {
+    expect(portGrid(seen, 'db', 10, 10).peers[0].marks).toEqual([
+      { port: 5432, bytes: 1000, direction: 'in' },
+      { port: 445, bytes: 3, direction: 'both' },
+    ]);
+    expect(portGrid(seen, 'app', 10, 10).peers[0].marks[0].direction).toBe('out');
+  });
+  it('counts what it does not draw', () => {
+    expect(portGrid(seen, 'db', 1, 10).hidden).toBe(1);
+    expect(portGrid(seen, 'db', 10, 1)).toMatchObject({ ports: [5432], hidden: 1 });
+    expect(portGrid([], 'db', 10, 10)).toEqual({ peers: [], ports: [], hidden: 0 });
+  });
+});
+
+describe('verdicts in words', () => {
+  it('agree with their number', () => {
+    expect([verdictCount('goes', 24), verdictCount('goes after', 12), verdictCount('goes after', 1), verdictCount('stays', 1), verdictCount('stays', 0)]).toEqual(['24 go', '12 go after a fix', '1 goes after a fix', '1 stays', '0 stay']);
   });
 });
 

@@ -13,21 +13,6 @@ export function size(bytes: number): string {
   return `${value < 10 ? value.toFixed(2) : value < 100 ? value.toFixed(1) : value.toFixed(0)} ${units[unit]}`;
 }
 
-/** A length of time for people: seconds below two minutes, then minutes, then hours. */
-export function duration(seconds: number): string {
-  if (seconds < 10) {
-    return `${seconds.toFixed(1)} s`;
-  }
-  if (seconds < 120) {
-    return `${Math.round(seconds)} s`;
-  }
-  const minutes = Math.floor(seconds / 60);
-  if (minutes < 120) {
-    return `${minutes} min ${Math.round(seconds % 60)} s`;
-  }
-  return `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
-}
-
 /** A length of time as people write it, in its two largest units: 45s, 1h30m, 7d. */
 export function shortDuration(seconds: number): string {
   const whole = Math.round(seconds);
@@ -46,6 +31,12 @@ export function shortDuration(seconds: number): string {
         .map(([n, unit]) => `${n}${unit}`)
         .join('');
 }
+
+/** A length of time that is still going: tenths below ten seconds. */
+export function duration(seconds: number): string {
+  return seconds < 9.95 ? `${seconds.toFixed(1)}s` : shortDuration(seconds);
+}
+
 
 const STEPS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 21600, 43200, 86400];
 
@@ -111,24 +102,41 @@ export function figure(value: number, unit: string): string {
 
 interface Peer { address: string; machineId: string | null; machine: string | null }
 
-export interface Neighbour { id: string | null; label: string; ports: string; bytes: number }
+export interface PortMark { port: number; bytes: number; direction: 'out' | 'in' | 'both' }
+export interface PortPeer { id: string | null; label: string; bytes: number; marks: PortMark[] }
 
-/** Those at the other end of a machine's connections, once each, the most bytes first. */
-export function neighbours(connections: { client: Peer; server: Peer; port: number; bytes: number }[], machine: string, side: 'client' | 'server'): Neighbour[] {
-  const found = new Map<string, { id: string | null; ports: Set<number>; bytes: number }>();
-  const own = side === 'client' ? 'server' : 'client';
-  connections
-    .filter((c) => c[own].machineId === machine && c[side].machineId !== machine)
-    .forEach((c) => {
-      const label = c[side].machine ?? c[side].address;
-      const known = found.get(label) ?? { id: c[side].machineId, ports: new Set<number>(), bytes: 0 };
-      known.ports.add(c.port);
-      known.bytes += c.bytes;
-      found.set(label, known);
-    });
-  return [...found.entries()]
-    .map(([label, n]) => ({ id: n.id, label, ports: [...n.ports].sort((a, b) => a - b).join(' '), bytes: n.bytes }))
+/**
+ * Who is at the other end of a machine's connections, and on which ports: those with most bytes, once each. The
+ * direction is the machine's: out where it calls.
+ */
+export function portGrid(connections: { client: Peer; server: Peer; port: number; bytes: number }[], machine: string, rows: number, columns: number): { peers: PortPeer[]; ports: number[]; hidden: number } {
+  const peers = new Map<string, { id: string | null; bytes: number; marks: Map<number, PortMark> }>();
+  const ports = new Map<number, number>();
+  for (const c of connections) {
+    const out = c.client.machineId === machine;
+    const peer = out ? c.server : c.client;
+    if (peer.machineId === machine) {
+      continue;
+    }
+    const label = peer.machine ?? peer.address;
+    const known = peers.get(label) ?? { id: peer.machineId, bytes: 0, marks: new Map<number, PortMark>() };
+    const direction = out ? 'out' : 'in';
+    const mark = known.marks.get(c.port) ?? { port: c.port, bytes: 0, direction };
+    known.marks.set(c.port, { port: c.port, bytes: mark.bytes + c.bytes, direction: mark.direction === direction ? direction : 'both' });
+    known.bytes += c.bytes;
+    peers.set(label, known);
+    ports.set(c.port, (ports.get(c.port) ?? 0) + c.bytes);
+  }
+  const shown = [...ports.entries()]
+    .sort((a, b) => b[1] - a[1])
+    .slice(0, columns)
+    .map(([port]) => port)
+    .sort((a, b) => a - b);
+  const all = [...peers.entries()]
+    .map(([label, p]) => ({ id: p.id, label, bytes: p.bytes, marks: [...p.marks.values()].filter((m) => shown.includes(m.port)) }))
     .sort((a, b) => b.bytes - a.bytes);
+  const drawn = all.filter((p) => p.marks.length > 0).slice(0, rows);
+  return { peers: drawn, ports: shown, hidden: all.length - drawn.length };
 }
 
 /** Rows as comma-separated values (RFC 4180). */
@@ -140,4 +148,19 @@ export function csv(rows: (string | number)[][]): string {
 /** An amount of money with its cents; a dash where there is none. */
 export function money(amount: number | null): string {
   return amount === null ? '–' : amount.toLocaleString('en-GB', { minimumFractionDigits: 2, maximumFractionDigits: 2 });
+}
+
+/** How many machines have a verdict, in words. */
+export function verdictCount(verdict: string, machines: number): string {
+  const one = machines === 1;
+  switch (verdict) {
+    case 'goes':
+      return `${machines} ${one ? 'goes' : 'go'}`;
+    case 'goes after':
+      return `${machines} ${one ? 'goes' : 'go'} after a fix`;
+    case 'stays':
+      return `${machines} ${one ? 'stays' : 'stay'}`;
+    default:
+      return `${machines} ${verdict}`;
+  }
 }

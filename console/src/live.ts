@@ -1,13 +1,28 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 
-const KINDS = ['run', 'step', 'pass', 'progress', 'point', 'proven', 'landed', 'settled', 'site', 'wave', 'refit', 'machine', 'assessment'];
-/** After these, what only a scan or a person changes is read again too (queries whose meta says scanned). */
-const SCANNED = ['run', 'site', 'machine', 'assessment'];
+/** What is read again after an event of a kind: the first words of the keys of queries. What a page keeps under another key only changes when somebody asks. */
+const MOVES = ['overview', 'waves', 'wave', 'passes', 'runs', 'points', 'refits'];
+const CONCERNS: Record<string, string[]> = {
+  progress: ['overview', 'wave', 'passes'],
+  pass: ['overview', 'waves', 'wave', 'passes', 'points'],
+  point: ['overview', 'waves', 'wave', 'passes', 'points'],
+  step: ['overview', 'wave', 'runs', 'scans'],
+  run: [...MOVES, 'dossiers', 'scans', 'sites', 'site', 'machines', 'machine', 'changes', 'usage', 'connections', 'facts', 'surveys', 'servers', 'agents'],
+  proven: MOVES,
+  landed: [...MOVES, 'dossiers'],
+  settled: [...MOVES, 'dossiers'],
+  wave: [...MOVES, 'machines', 'machine'],
+  refit: ['wave', 'refits'],
+  lane: ['lanes', 'overview', 'waves', 'wave'],
+  site: ['overview', 'sites', 'site', 'scans', 'credentials', 'servers', 'agents', 'tugs', 'machines', 'machine', 'changes', 'connections', 'usage', 'facts', 'surveys', 'lanes'],
+  machine: ['overview', 'machines', 'machine', 'label-rules', 'usage', 'facts', 'surveys', 'connections', 'changes'],
+  assessment: ['overview', 'assessments', 'assessment', 'assessed', 'assessed-machine', 'machine-assessments', 'comparison', 'price-books', 'fitness-rules', 'wave', 'waves'],
+};
 const GATHER_MS = 120;
 
 /**
- * Reads the service's events and has every page's data read again when something happened. The browser goes
+ * Reads the service's events and has what they concern read again, what comes close together once. The browser goes
  * on after the last event it saw when the connection was cut. Gives whether the stream is open.
  */
 export function useLive(): boolean {
@@ -16,20 +31,28 @@ export function useLive(): boolean {
   useEffect(() => {
     const stream = new EventSource('/api/v1/events/stream');
     let due: number | undefined;
-    let scanned = true;
-    const refresh = (event?: globalThis.Event) => {
-      scanned ||= event === undefined || SCANNED.includes(event.type);
+    let everything = false;
+    const concerned = new Set<string>();
+    const later = () => {
       due ??= window.setTimeout(() => {
         due = undefined;
-        const all = scanned;
-        scanned = false;
-        void client.invalidateQueries({ predicate: (query) => all || query.meta?.scanned !== true });
+        const all = everything;
+        const keys = new Set(concerned);
+        everything = false;
+        concerned.clear();
+        void client.invalidateQueries({ predicate: (query) => all || keys.has(String(query.queryKey[0])) });
       }, GATHER_MS);
     };
-    KINDS.forEach((kind) => stream.addEventListener(kind, refresh));
+    Object.entries(CONCERNS).forEach(([kind, keys]) =>
+      stream.addEventListener(kind, () => {
+        keys.forEach((key) => concerned.add(key));
+        later();
+      }),
+    );
     stream.onopen = () => {
       setOpen(true);
-      refresh();
+      everything = true;
+      later();
     };
     stream.onerror = () => setOpen(false);
     return () => {

@@ -15,7 +15,7 @@ import picocli.CommandLine.Option;
 @Command(
     name = "bargelane-agent",
     description =
-        "Tells a Barge Lane service what this machine is, what it uses and whom it talks to.",
+        "Reports to a Barge Lane service what this machine is, what it uses and which machines it talks to.",
     mixinStandardHelpOptions = true,
     subcommands = {AgentMain.Enrol.class, AgentMain.Run.class})
 public final class AgentMain {

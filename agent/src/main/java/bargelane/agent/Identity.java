@@ -28,10 +28,10 @@ record Identity(URI service, String pin, String token, String agent) {
 
   Identity {
     if (!"https".equals(service.getScheme()) || service.getHost() == null) {
-      throw new IllegalArgumentException("'" + service + "' is no https address");
+      throw new IllegalArgumentException("'" + service + "' is not an https address");
     }
     if (!pin.matches("[A-Za-z0-9+/]{43}=")) {
-      throw new IllegalArgumentException("'" + pin + "' is no SHA-256 in Base64");
+      throw new IllegalArgumentException("'" + pin + "' is not an SHA-256 in Base64");
     }
   }
 

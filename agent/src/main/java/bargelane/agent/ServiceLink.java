@@ -136,7 +136,7 @@ final class ServiceLink {
                         .digest(chain[0].getPublicKey().getEncoded()));
         if (!seen.equals(pin)) {
           throw new CertificateException(
-              "who answers there is not our service: its key is " + seen + ", not " + pin);
+              "who answers there is no our service: its key is " + seen + ", not " + pin);
         }
       } catch (GeneralSecurityException e) {
         throw e instanceof CertificateException known ? known : new CertificateException(e);

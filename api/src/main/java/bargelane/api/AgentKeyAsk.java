@@ -1,4 +1,4 @@
 package bargelane.api;
 
 /** A key for an agent to make; good for an hour if nothing is told. */
-public record AgentKeyAsk(Integer hours) {}
+public record AgentKeyAsk(Long validSeconds) {}

@@ -21,7 +21,7 @@ import java.util.Set;
  * @param generationFactors how many of the machine's processors one of a generation is worth
  * @param commitment none, 1 year or 3 years
  * @param hoursAWeek for which machines run, up to 168
- * @param uptimes other hours for some; of several that choose a machine the first counts
+ * @param runningHours other hours for some; of several that choose a machine the first counts
  * @param discountPercent negotiated, on everything but licences
  * @param ownLicences that are brought along
  * @param growthPercent a year, of what lies on disks and is sent
@@ -40,7 +40,7 @@ public record AssumptionsView(
     Map<String, Double> generationFactors,
     String commitment,
     BigDecimal hoursAWeek,
-    List<Uptime> uptimes,
+    List<RunningHours> runningHours,
     BigDecimal discountPercent,
     Set<String> ownLicences,
     BigDecimal growthPercent,
@@ -50,7 +50,7 @@ public record AssumptionsView(
   public record HeadroomView(Double cpu, Double memory, Double disk, Double network) {}
 
   /** The hours a week of the machines that a filter chooses. */
-  public record Uptime(String filter, BigDecimal hoursAWeek) {}
+  public record RunningHours(String filter, BigDecimal hoursAWeek) {}
 
   /** Nothing said of anything. */
   public static final AssumptionsView UNSAID =

@@ -1,6 +1,7 @@
 package bargelane.api;
 
 import java.time.Instant;
+import java.util.List;
 
 /** A pass. Bytes; {@code rate} is bytes a second. */
 public record PassView(
@@ -19,4 +20,10 @@ public record PassView(
     long read,
     Long rate,
     Long remainingSeconds,
-    String problem) {}
+    String problem,
+    List<DiskProgress> disks) {
+
+  /** How far one disk is; {@code total} and {@code done} are bytes looked at. */
+  public record DiskProgress(
+      String machine, int disk, boolean finished, long total, long done, long sent) {}
+}

@@ -45,7 +45,7 @@ final class HostBench {
       }
     }
     try (DemoHost home = DemoHost.start("games", dir.resolve("a"), "room", "10.20.1.1");
-        DemoHost away = DemoHost.start("irc", dir.resolve("b"), "quay", "10.20.1.1");
+        DemoHost away = DemoHost.start("irc", dir.resolve("b"), "hithe", "10.20.1.1");
         Harness harness = Harness.create().database().service()) {
       home.takeIn("archive", List.of(raw), "qcow2", "10.20.1.0/24", "10.20.1.30", 9);
       Files.delete(raw);
@@ -101,7 +101,7 @@ final class HostBench {
 
   private static double pass(ApiClient api, String from, String to) {
     Journey journey = new Journey(api, line -> {});
-    for (Map.Entry<String, String> site : Map.of("room", from, "quay", to).entrySet()) {
+    for (Map.Entry<String, String> site : Map.of("room", from, "hithe", to).entrySet()) {
       api.post(
           "/sites", Map.of("name", site.getKey(), "kind", "libvirt", "address", site.getValue()));
       journey.scan(site.getKey());
@@ -111,8 +111,8 @@ final class HostBench {
         Map.of(
             "name", "over",
             "from", "room",
-            "to", "quay",
-            "networks", Map.of("room", "quay"),
+            "to", "hithe",
+            "networks", Map.of("room", "hithe"),
             "storages", Map.of("pool", "pool"),
             "zone", "",
             "keepAddresses", true));

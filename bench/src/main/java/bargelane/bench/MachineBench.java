@@ -40,7 +40,7 @@ final class MachineBench {
       list(api, "first page by name", "", "name", 0, plain);
       list(api, "page 150 by size of disks", "", "-disk", 150, plain);
       list(api, "by label and memory", "label.app = app-7 and memory > 8 GiB", "name", 0, plain);
-      list(api, "by part of the name", "name ~ 77 and not vanished", "name", 0, plain);
+      list(api, "by part of the name", "name has 77 and not vanished", "name", 0, plain);
       list(api, "by block of addresses", "address = 10.7.0.0/16", "name", 0, plain);
 
       list(api, "in no wave, at a site", "wave = '' and site = mill-street", "name", 0, plain);

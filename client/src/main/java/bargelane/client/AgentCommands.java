@@ -2,7 +2,9 @@ package bargelane.client;
 
 import static bargelane.client.Output.*;
 
+import bargelane.api.Durations;
 import com.fasterxml.jackson.databind.JsonNode;
+import java.time.Duration;
 import java.util.Map;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
@@ -12,7 +14,7 @@ import picocli.CommandLine.Parameters;
 /** Agents in guests. */
 @Command(
     name = "agent",
-    description = "Agents of sites of kind agents: each tells of the machine it runs on.",
+    description = "Agents of sites of kind agents: each reports the machine it runs on.",
     mixinStandardHelpOptions = true,
     subcommands = {
       AgentCommands.ListAgents.class,
@@ -42,7 +44,7 @@ final class AgentCommands {
           text("STATE", "state"),
           text("VERSION", "version"),
           text("RUNS AS", "account"),
-          time("HEARD OF", "heardAt"),
+          time("LAST REPORT", "heardAt"),
           time("SURVEYED", "surveyedAt"),
           of(
               "CAN'T READ",
@@ -52,7 +54,7 @@ final class AgentCommands {
     }
 
     private static String clock(double seconds) {
-      return Math.abs(seconds) < 1 ? "-" : String.format(java.util.Locale.ROOT, "%.0f s", seconds);
+      return Math.abs(seconds) < 1 ? "-" : Durations.seconds(seconds);
     }
   }
 
@@ -60,20 +62,25 @@ final class AgentCommands {
       name = "key",
       description = "Make the line to paste on one machine: it is good once, for some time.",
       mixinStandardHelpOptions = true,
-      footer = {"", "Example:", "  bargelane agent key annexes --hours 4"})
+      footer = {"", "Example:", "  bargelane agent key annexes --valid 4h"})
   static final class Key extends Common implements Callable<Integer> {
     @Parameters(index = "0", paramLabel = "SITE", description = "Name or id.")
     String site;
 
     @Option(
-        names = "--hours",
-        defaultValue = "1",
-        description = "How long it is good, up to 168 (default: 1).")
-    int hours;
+        names = "--valid",
+        paramLabel = "DURATION",
+        defaultValue = "1h",
+        description = "How long the key is good, up to 7d (default: 1h).")
+    Duration valid;
 
     @Override
     public Integer call() {
-      JsonNode made = api().post("/sites/" + escape(site) + "/agents/keys", Map.of("hours", hours));
+      JsonNode made =
+          api()
+              .post(
+                  "/sites/" + escape(site) + "/agents/keys",
+                  Map.of("validSeconds", valid.toSeconds()));
       if (output == Form.json) {
         json(out(), made);
       } else {
@@ -107,7 +114,7 @@ final class AgentCommands {
       out()
           .println(
               agent
-                  + " is no agent of "
+                  + " is not an agent of "
                   + site
                   + " any more. On its machine, the line that installed it takes it away: … | sh -s remove");
       return 0;

@@ -92,7 +92,7 @@ final class AssessmentCommands {
     @Parameters(paramLabel = "MACHINE", arity = "0..*", description = "Machines by name or id.")
     List<String> machines = List.of();
 
-    @Option(names = "--filter", description = "Whom it is about; gone through for each revision.")
+    @Option(names = "--filter", description = "Machines to assess; read anew for each revision.")
     String filter = "";
 
     @Option(names = "--name", description = "Its name.")

@@ -2,6 +2,7 @@ package bargelane.client;
 
 import static bargelane.client.Output.*;
 
+import bargelane.api.Counted;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.io.PrintWriter;
@@ -147,9 +148,7 @@ final class AssessmentPrinter {
     StringBuilder text = new StringBuilder();
     for (JsonNode c : counts) {
       text.append(text.isEmpty() ? "" : ", ")
-          .append(c.path("machines").asInt())
-          .append(' ')
-          .append(c.path("what").asText());
+          .append(Counted.verdict(c.path("what").asText(), c.path("machines").asInt()));
     }
     return text.isEmpty() ? "none" : text.toString();
   }
@@ -345,7 +344,7 @@ final class AssessmentPrinter {
       if (c.output == Form.json) {
         json(c.out(), x);
       } else {
-        rows(c.out(), c.output, x.path("machines"), "", differences());
+        rows(c.out(), c.output, x.path("machines"), "", differences(x));
       }
       return;
     }
@@ -378,9 +377,12 @@ final class AssessmentPrinter {
       out.println(
           "In one sum alone: "
               + x.path("onlyFormer").asInt()
-              + " in the former, "
+              + " in that of "
+              + side(x, "former")
+              + ", "
               + x.path("onlyPresent").asInt()
-              + " in the latter");
+              + " in that of "
+              + side(x, "present"));
     }
     rows(
         out,
@@ -388,23 +390,36 @@ final class AssessmentPrinter {
         x.path("assumptions"),
         "The same assumptions.",
         text("ASSUMED", "what"),
-        text("FORMER", "former"),
-        text("PRESENT", "present"));
+        text(head(x, "former", ""), "former"),
+        text(head(x, "present", ""), "present"));
     out.println();
-    rows(out, Form.table, x.path("machines"), "No machine differs.", differences());
+    rows(out, Form.table, x.path("machines"), "No machine differs.", differences(x));
     if (x.path("differing").asInt() > x.path("machines").size()) {
       out.println(
           x.path("machines").size() + " of " + x.path("differing").asInt() + " that differ");
     }
   }
 
-  private static Output.Column[] differences() {
+  /** What tells one side of a comparison from the other: its name, or its revision. */
+  private static String side(JsonNode x, String side) {
+    String name = x.path(side).path("name").asText();
+    return name.equals(x.path("former").path("name").asText())
+            && name.equals(x.path("present").path("name").asText())
+        ? "revision " + x.path(side).path("revision").asInt()
+        : name;
+  }
+
+  private static String head(JsonNode x, String side, String of) {
+    return side(x, side).toUpperCase(java.util.Locale.ROOT) + of;
+  }
+
+  private static Output.Column[] differences(JsonNode x) {
     return new Output.Column[] {
       text("MACHINE", "machine"),
-      text("FORMER", "formerSize"),
-      text("PRESENT", "presentSize"),
-      number("FORMER A MONTH", "formerMonthly"),
-      number("PRESENT A MONTH", "presentMonthly"),
+      text(head(x, "former", ""), "formerSize"),
+      text(head(x, "present", ""), "presentSize"),
+      number(head(x, "former", " A MONTH"), "formerMonthly"),
+      number(head(x, "present", " A MONTH"), "presentMonthly"),
       number("DIFFERENCE", "monthly"),
       of("WHY", m -> join(m.path("why"), "; "))
     };

@@ -48,7 +48,7 @@ final class BookCommands {
 
   @Command(
       name = "add",
-      description = "Take a price book over, in place of one of that name.",
+      description = "Import a price book, in place of one of that name.",
       mixinStandardHelpOptions = true,
       footer = {
         "",

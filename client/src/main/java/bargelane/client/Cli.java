@@ -1,8 +1,9 @@
 package bargelane.client;
 
+import bargelane.api.Durations;
 import bargelane.api.Problem;
 import java.io.PrintWriter;
-import picocli.AutoComplete;
+import java.time.Duration;
 import picocli.CommandLine;
 import picocli.CommandLine.Command;
 
@@ -33,7 +34,8 @@ import picocli.CommandLine.Command;
       RunCommands.class,
       DossierCommands.class,
       EventCommands.class,
-      AutoComplete.GenerateCompletion.class
+      Completion.class,
+      Completion.Words.class
     },
     footer = {"", "Example:", "  bargelane wave show lending"})
 public final class Cli {
@@ -44,6 +46,15 @@ public final class Cli {
    */
   public static CommandLine commandLine() {
     CommandLine line = new CommandLine(new Cli());
+    line.registerConverter(
+        Duration.class,
+        text -> {
+          try {
+            return Durations.parse(text);
+          } catch (IllegalArgumentException e) {
+            throw new CommandLine.TypeConversionException(e.getMessage());
+          }
+        });
     line.setExecutionExceptionHandler(
         (e, command, parsed) -> {
           PrintWriter err = command.getErr();

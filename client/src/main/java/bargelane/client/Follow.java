@@ -25,6 +25,11 @@ public final class Follow {
    * once.
    */
   public static JsonNode run(ApiClient api, String id, Consumer<String> onChange) {
+    return run(api, id, onChange, () -> {});
+  }
+
+  private static JsonNode run(
+      ApiClient api, String id, Consumer<String> onChange, Runnable onEvent) {
     Map<String, String> told = new HashMap<>();
     long answered = System.nanoTime();
     boolean away = false;
@@ -41,6 +46,7 @@ public final class Follow {
           // An event's data, or the comment by which the service says that it is still there.
           if (line.startsWith("data:") || line.startsWith(":")) {
             run = tell(api, id, told, onChange);
+            onEvent.run();
             answered = System.nanoTime();
             if (!run.path("endedAt").isNull()) {
               return run;
@@ -91,8 +97,8 @@ public final class Follow {
   }
 
   /**
-   * Follows on a terminal or a log: one line a change. Exit code 0 if the run is done, 1 if it
-   * failed.
+   * Follows on a terminal or a log: one line a change, and on a terminal a bar for each machine of
+   * a pass that runs. Exit code 0 if the run is done, 1 if it failed.
    */
   static int print(ApiClient api, JsonNode started, PrintWriter out, PrintWriter err) {
     String id = started.path("id").asText();
@@ -101,14 +107,30 @@ public final class Follow {
         new Thread(
             () -> err.println("The run goes on. Follow it: bargelane run show " + id + " --wait"));
     Runtime.getRuntime().addShutdownHook(hint);
+    Bars bars =
+        System.console() != null && started.path("subjectKind").asText().equals("wave")
+            ? new Bars(out)
+            : null;
+    String passes = "/waves/" + Common.escape(started.path("subject").asText()) + "/passes?size=1";
     JsonNode run =
         run(
             api,
             id,
             line -> {
+              if (bars != null) {
+                bars.clear();
+              }
               out.println(line);
               out.flush();
+            },
+            () -> {
+              if (bars != null) {
+                bars.draw(api.get(passes));
+              }
             });
+    if (bars != null) {
+      bars.clear();
+    }
     Runtime.getRuntime().removeShutdownHook(hint);
     if (run.path("state").asText().equals("done")) {
       out.println("Done.");

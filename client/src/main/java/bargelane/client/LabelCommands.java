@@ -34,7 +34,7 @@ final class LabelCommands {
           out(),
           output,
           api().get("/label-rules"),
-          "No rules yet. Make one: bargelane label add app=lending --filter \"name ~ lending\"",
+          "No rules yet. Make one: bargelane label add app=lending --filter \"name has lending\"",
           text("RULE", "id"),
           text("LABEL", "name"),
           text("VALUE", "value"),
@@ -59,7 +59,7 @@ final class LabelCommands {
     @Parameters(index = "0", paramLabel = "NAME=VALUE", description = "The label.")
     String label;
 
-    @Option(names = "--filter", required = true, description = "Whom it chooses.")
+    @Option(names = "--filter", required = true, description = "Machines that get the label.")
     String filter;
 
     @Override
@@ -67,7 +67,7 @@ final class LabelCommands {
       int equals = label.indexOf('=');
       if (equals < 1) {
         throw new ParameterException(
-            spec.commandLine(), "'" + label + "' is no label: write it as app=lending");
+            spec.commandLine(), "'" + label + "' is not a label: write it as app=lending");
       }
       JsonNode made =
           api()

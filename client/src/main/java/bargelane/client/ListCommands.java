@@ -35,7 +35,7 @@ final class ListCommands {
 
   @Command(
       name = "add",
-      description = "Take over a list of machines of a site of kind csv.",
+      description = "Import a list of machines of a site of kind csv.",
       mixinStandardHelpOptions = true,
       footer = {
         "",
@@ -48,7 +48,9 @@ final class ListCommands {
     @Parameters(index = "0", paramLabel = "SITE", description = "Name or id.")
     String site;
 
-    @Option(names = "--whole", description = "Who is not in the list has vanished.")
+    @Option(
+        names = "--whole",
+        description = "The list is complete: mark other machines as vanished.")
     boolean whole;
 
     @Override
@@ -59,7 +61,7 @@ final class ListCommands {
 
   @Command(
       name = "add",
-      description = "Take over a list of connections, in place of the site's last one.",
+      description = "Import a list of connections, in place of the site's last one.",
       mixinStandardHelpOptions = true,
       footer = {
         "",
@@ -88,7 +90,7 @@ final class ListCommands {
 
     @Command(
         name = "add",
-        description = "Take over samples of what machines used.",
+        description = "Import samples of what machines used.",
         mixinStandardHelpOptions = true,
         footer = {
           "",

@@ -93,7 +93,7 @@ final class MachineCommands {
         all.add("site = " + quoted(site));
       }
       if (!part.isEmpty()) {
-        all.add("name ~ " + quoted(part));
+        all.add("name has " + quoted(part));
       }
       // Alone it is sent as it was typed, so that an error's character is that of what was typed.
       return all.size() == 1 && !filter.isBlank() ? filter : String.join(" and ", all);
@@ -153,7 +153,7 @@ final class MachineCommands {
       footer = {
         "",
         "Example:",
-        "  bargelane machine label --filter \"name ~ lending\" --set app=lending --remove temporary"
+        "  bargelane machine label --filter \"name has lending\" --set app=lending --remove temporary"
       })
   static final class Label extends Common implements Callable<Integer> {
     @Parameters(arity = "0..*", paramLabel = "MACHINE", description = "Names or ids.")

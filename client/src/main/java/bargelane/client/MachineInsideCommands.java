@@ -17,7 +17,7 @@ final class MachineInsideCommands {
 
   @Command(
       name = "facts",
-      description = "What each source tells of a machine, fact by fact, and when it did.",
+      description = "What each source says of a machine, fact by fact, and when.",
       mixinStandardHelpOptions = true,
       footer = {"", "Example:", "  bargelane machine facts lending-db"})
   static final class Facts extends Common implements Callable<Integer> {

@@ -1,10 +1,10 @@
 package bargelane.client;
 
+import bargelane.api.Durations;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.SerializationFeature;
 import java.io.PrintWriter;
-import java.time.Duration;
 import java.time.Instant;
 import java.time.ZoneId;
 import java.time.format.DateTimeFormatter;
@@ -91,14 +91,9 @@ final class Output {
             units[unit]);
   }
 
+  /** Seconds as people write a duration; a dash where there are none. */
   static String seconds(JsonNode node) {
-    if (!node.isNumber()) {
-      return "-";
-    }
-    Duration d = Duration.ofMillis((long) (node.asDouble() * 1000));
-    return d.toMinutes() > 0
-        ? d.toMinutes() + " min " + d.toSecondsPart() + " s"
-        : String.format(Locale.ROOT, "%.1f s", node.asDouble());
+    return node.isNumber() ? Durations.seconds(node.asDouble()) : "-";
   }
 
   static void json(PrintWriter out, JsonNode node) {

@@ -119,13 +119,13 @@ final class ServerCommands {
         "  bargelane server trust branches 10.20.9.7 SHA256:x9Lw2oGpY1m8rTqVbN0cEzKfJhUaDsI5nMvQe7kRtWg"
       })
   static final class Trust extends OfSite implements Callable<Integer> {
-    @Parameters(index = "1", paramLabel = "ADDRESS", description = "As the list tells it.")
+    @Parameters(index = "1", paramLabel = "ADDRESS", description = "As the list shows it.")
     String address;
 
     @Parameters(
         index = "2",
         paramLabel = "FINGERPRINT",
-        description = "As ssh-keygen -l tells it on that server.")
+        description = "As ssh-keygen -l shows it on that server.")
     String fingerprint;
 
     @Override
@@ -142,13 +142,13 @@ final class ServerCommands {
       mixinStandardHelpOptions = true,
       footer = {"", "Example:", "  bargelane server remove branches 10.20.9.7"})
   static final class Remove extends OfSite implements Callable<Integer> {
-    @Parameters(index = "1", paramLabel = "ADDRESS", description = "As the list tells it.")
+    @Parameters(index = "1", paramLabel = "ADDRESS", description = "As the list shows it.")
     String address;
 
     @Override
     public Integer call() {
       api().delete(path(address));
-      out().println(address + " is no server of " + site + " any more.");
+      out().println(address + " is not a server of " + site + " any more.");
       return 0;
     }
   }

@@ -158,7 +158,7 @@ final class SiteCommands {
 
   @Command(
       name = "schedule",
-      description = "Have a site scanned by itself.",
+      description = "Scan a site on schedule.",
       mixinStandardHelpOptions = true,
       footer = {"", "Example:", "  bargelane site schedule mill-street \"30 2 * * *\""})
   static final class Schedule extends Common implements Callable<Integer> {

@@ -39,7 +39,7 @@ final class SitePrinter {
               + (site.path("servers").isNumber()
                   ? " of " + site.path("servers").asInt() + " servers"
                   : ""),
-          "Scanned by itself",
+          "Scanned on schedule",
           site.path("nextScanAt").isTextual()
               ? "at "
                   + site.path("schedule").asText()

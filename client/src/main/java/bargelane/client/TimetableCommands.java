@@ -2,6 +2,7 @@ package bargelane.client;
 
 import static bargelane.client.Output.*;
 
+import java.time.Duration;
 import java.util.Map;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
@@ -31,8 +32,8 @@ final class TimetableCommands {
           api().get("/timetables"),
           "No timetables yet.",
           text("NAME", "name"),
-          number("EVERY S", "everySeconds"),
-          number("RPO S", "rpoSeconds"),
+          of("EVERY", t -> seconds(t.path("everySeconds"))),
+          of("RPO", t -> seconds(t.path("rpoSeconds"))),
           number("POINTS KEPT", "keepPoints"),
           text("VERIFIED", "verify"),
           text("QUIESCED", "quiesce"));
@@ -44,7 +45,7 @@ final class TimetableCommands {
       name = "add",
       description = "Add a timetable.",
       mixinStandardHelpOptions = true,
-      footer = {"", "Example:", "  bargelane timetable add brisk --every 15 --rpo 60 --keep 6"})
+      footer = {"", "Example:", "  bargelane timetable add brisk --every 15s --rpo 1m --keep 6"})
   static final class Add extends Common implements Callable<Integer> {
     @Parameters(index = "0", paramLabel = "TIMETABLE", description = "Name to give it.")
     String name;
@@ -52,16 +53,16 @@ final class TimetableCommands {
     @Option(
         names = "--every",
         required = true,
-        paramLabel = "SECONDS",
-        description = "From one pass to the next.")
-    int every;
+        paramLabel = "DURATION",
+        description = "From one pass to the next, such as 15s or 5m.")
+    Duration every;
 
     @Option(
         names = "--rpo",
         required = true,
-        paramLabel = "SECONDS",
-        description = "Bound of the exposure.")
-    int rpo;
+        paramLabel = "DURATION",
+        description = "Bound of the exposure, such as 60s or 1h.")
+    Duration rpo;
 
     @Option(
         names = "--keep",
@@ -95,9 +96,9 @@ final class TimetableCommands {
                   "name",
                   name,
                   "everySeconds",
-                  every,
+                  every.toSeconds(),
                   "rpoSeconds",
-                  rpo,
+                  rpo.toSeconds(),
                   "keepPoints",
                   keep,
                   "verify",

@@ -65,7 +65,7 @@ final class UsageCommand extends Common implements Callable<Integer> {
         Instant end = to.isEmpty() ? Instant.now() : Instant.parse(to);
         begin = end.minus(Duration.ofDays(days)).toString();
       } catch (DateTimeParseException e) {
-        throw wrong("'" + to + "' is no instant; write it as 2026-11-01T00:00:00Z.");
+        throw wrong("'" + to + "' is not an instant; write it as 2026-11-01T00:00:00Z.");
       }
     }
     JsonNode usage =

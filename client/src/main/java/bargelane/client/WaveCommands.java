@@ -2,13 +2,13 @@ package bargelane.client;
 
 import static bargelane.client.Output.*;
 
-import com.fasterxml.jackson.databind.JsonNode;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Option;
 import picocli.CommandLine.Parameters;
 
@@ -22,19 +22,22 @@ import picocli.CommandLine.Parameters;
       WaveCommands.Show.class,
       WaveCommands.Add.class,
       WaveCommands.Size.class,
-      WaveCommands.Load.class,
+      WaveMoves.Load.class,
       RefitCommand.class,
-      WaveCommands.Test.class,
-      WaveCommands.Cutover.class,
-      WaveCommands.Failback.class,
-      WaveCommands.Failover.class,
-      WaveCommands.Reconcile.class,
-      WaveCommands.Undo.class,
-      WaveCommands.Settle.class,
+      WaveMoves.Test.class,
+      WaveMoves.Cutover.class,
+      WaveMoves.Failback.class,
+      WaveMoves.Failover.class,
+      WaveMoves.Reconcile.class,
+      WaveMoves.Undo.class,
+      WaveMoves.Settle.class,
+      WaveCommands.Pass.class,
       WaveCommands.Passes.class,
       WaveCommands.Remove.class
     })
 final class WaveCommands {
+
+  private WaveCommands() {}
 
   @Command(
       name = "list",
@@ -54,14 +57,14 @@ final class WaveCommands {
           text("STATE", "state"),
           text("FROM", "from"),
           text("TO", "to"),
-          text("STANDS AT", "stands"),
+          text("RUNS AT", "stands"),
           number("MACHINES", "machines"),
           of("EXPOSURE", w -> seconds(w.path("exposureSeconds"))),
           of(
               "RPO",
               w ->
-                  w.path("rpoSeconds").asInt()
-                      + " s "
+                  seconds(w.path("rpoSeconds"))
+                      + " "
                       + (w.path("rpoHeld").asBoolean()
                           ? "held"
                           : w.path("protectedNow").asBoolean() ? "not held" : "")),
@@ -76,12 +79,11 @@ final class WaveCommands {
       mixinStandardHelpOptions = true,
       footer = {"", "Example:", "  bargelane wave show lending"})
   static final class Show extends Common implements Callable<Integer> {
-    @Parameters(index = "0", paramLabel = "WAVE", description = "Name or id.")
-    String name;
+    @Mixin OfWave wave;
 
     @Override
     public Integer call() {
-      return WavePrinter.print(this, api().get("/waves/" + escape(name)));
+      return WavePrinter.print(this, api().get(wave.path("")));
     }
   }
 
@@ -131,11 +133,10 @@ final class WaveCommands {
       footer = {
         "",
         "Example:",
-        "  bargelane wave size lending lending-db --from-assessment as-2k9d7f"
+        "  bargelane wave size lending lending-db --from-assessment estate"
       })
   static final class Size extends Common implements Callable<Integer> {
-    @Parameters(index = "0", paramLabel = "WAVE", description = "Name or id.")
-    String name;
+    @Mixin OfWave wave;
 
     @Parameters(index = "1", paramLabel = "MACHINE", description = "Machine of the wave.")
     String machine;
@@ -155,264 +156,7 @@ final class WaveCommands {
       body.put("machine", machine);
       body.put("size", size);
       body.put("assessment", assessment);
-      return WavePrinter.print(this, api().put("/waves/" + escape(name) + "/size", body));
-    }
-  }
-
-  @Command(
-      name = "load",
-      description = "Begin replication.",
-      mixinStandardHelpOptions = true,
-      footer = {"", "Example:", "  bargelane wave load lending --wait"})
-  static final class Load extends Common implements Callable<Integer> {
-    @Parameters(index = "0", paramLabel = "WAVE", description = "Name or id.")
-    String name;
-
-    @Option(names = "--wait", description = "Follow the run until it is over.")
-    boolean wait;
-
-    @Override
-    public Integer call() {
-      JsonNode run = api().post("/waves/" + escape(name) + "/load", null);
-      return started(run, wait);
-    }
-  }
-
-  @Command(
-      name = "test",
-      description = "Test cutover in an isolated network, from the newest or a chosen point.",
-      mixinStandardHelpOptions = true,
-      footer = {"", "Example:", "  bargelane wave test lending --wait"})
-  static final class Test extends Common implements Callable<Integer> {
-    @Parameters(index = "0", paramLabel = "WAVE", description = "Name or id.")
-    String name;
-
-    @Option(names = "--wait", description = "Follow the run until it is over.")
-    boolean wait;
-
-    @Option(names = "--point", defaultValue = "", description = "Number of a recovery point.")
-    String point;
-
-    @Option(names = "--hold", description = "Keep it until bargelane run finish.")
-    boolean hold;
-
-    @Override
-    public Integer call() {
-      JsonNode run =
-          api().post("/waves/" + escape(name) + "/test", Map.of("point", point, "hold", hold));
-      return started(run, wait);
-    }
-  }
-
-  @Command(
-      name = "cutover",
-      description = "Move the machines to the target.",
-      mixinStandardHelpOptions = true,
-      footer = {"", "Example:", "  bargelane wave cutover lending --confirm lending --wait"})
-  static final class Cutover extends Common implements Callable<Integer> {
-    @Parameters(index = "0", paramLabel = "WAVE", description = "Name or id.")
-    String name;
-
-    @Option(names = "--wait", description = "Follow the run until it is over.")
-    boolean wait;
-
-    @Option(
-        names = "--confirm",
-        paramLabel = "NAME",
-        description = "The name of the wave, typed, since this changes machines in production.")
-    String confirm;
-
-    @Option(
-        names = "--override",
-        defaultValue = "",
-        paramLabel = "WHY",
-        description = "Pass over shut gates, for this recorded reason.")
-    String override;
-
-    @Override
-    public Integer call() {
-      String typed = Confirm.ask(this, name, confirm);
-      JsonNode run =
-          api()
-              .post(
-                  "/waves/" + escape(name) + "/cutover",
-                  Map.of("confirm", typed, "override", override));
-      return started(run, wait);
-    }
-  }
-
-  @Command(
-      name = "failback",
-      description = "Bring the machines back.",
-      mixinStandardHelpOptions = true,
-      footer = {"", "Example:", "  bargelane wave failback lending --confirm lending --wait"})
-  static final class Failback extends Common implements Callable<Integer> {
-    @Parameters(index = "0", paramLabel = "WAVE", description = "Name or id.")
-    String name;
-
-    @Option(names = "--wait", description = "Follow the run until it is over.")
-    boolean wait;
-
-    @Option(
-        names = "--confirm",
-        paramLabel = "NAME",
-        description = "The name of the wave, typed, since this changes machines in production.")
-    String confirm;
-
-    @Option(
-        names = "--override",
-        defaultValue = "",
-        paramLabel = "WHY",
-        description = "Pass over shut gates, for this recorded reason.")
-    String override;
-
-    @Override
-    public Integer call() {
-      String typed = Confirm.ask(this, name, confirm);
-      JsonNode run =
-          api()
-              .post(
-                  "/waves/" + escape(name) + "/failback",
-                  Map.of("confirm", typed, "override", override));
-      return started(run, wait);
-    }
-  }
-
-  @Command(
-      name = "failover",
-      description = "Start a recovery point when the source is lost.",
-      mixinStandardHelpOptions = true,
-      footer = {
-        "",
-        "Example:",
-        "  bargelane wave failover lending --source-lost --confirm lending --wait"
-      })
-  static final class Failover extends Common implements Callable<Integer> {
-    @Parameters(index = "0", paramLabel = "WAVE", description = "Name or id.")
-    String name;
-
-    @Option(names = "--wait", description = "Follow the run until it is over.")
-    boolean wait;
-
-    @Option(
-        names = "--confirm",
-        paramLabel = "NAME",
-        description = "The name of the wave, typed, since this changes machines in production.")
-    String confirm;
-
-    @Option(
-        names = "--point",
-        defaultValue = "",
-        description = "Number of an older recovery point.")
-    String point;
-
-    @Option(
-        names = "--source-lost",
-        description = "Declare the source lost where it can not be reached.")
-    boolean lost;
-
-    @Override
-    public Integer call() {
-      String typed = Confirm.ask(this, name, confirm);
-      JsonNode run =
-          api()
-              .post(
-                  "/waves/" + escape(name) + "/failover",
-                  Map.of("confirm", typed, "point", point, "sourceLost", lost));
-      return started(run, wait);
-    }
-  }
-
-  @Command(
-      name = "reconcile",
-      description =
-          "After a failover: fence the side that came back, show how the sides differ, keep one.",
-      mixinStandardHelpOptions = true,
-      footer = {
-        "",
-        "Example:",
-        "  bargelane wave reconcile lending --keep saltmarsh --confirm lending --wait"
-      })
-  static final class Reconcile extends Common implements Callable<Integer> {
-    @Parameters(index = "0", paramLabel = "WAVE", description = "Name or id.")
-    String name;
-
-    @Option(names = "--wait", description = "Follow the run until it is over.")
-    boolean wait;
-
-    @Option(
-        names = "--confirm",
-        paramLabel = "NAME",
-        description = "The name of the wave, typed, since this changes machines in production.")
-    String confirm;
-
-    @Option(
-        names = "--keep",
-        defaultValue = "",
-        paramLabel = "SITE",
-        description = "Site whose machines run on; without it the divergence is only measured.")
-    String keep;
-
-    @Override
-    public Integer call() {
-      String typed = keep.isEmpty() ? "" : Confirm.ask(this, name, confirm);
-      JsonNode run =
-          api()
-              .post(
-                  "/waves/" + escape(name) + "/reconcile", Map.of("keep", keep, "confirm", typed));
-      return started(run, wait);
-    }
-  }
-
-  @Command(
-      name = "undo",
-      description = "Take the last cutover or failback back.",
-      mixinStandardHelpOptions = true,
-      footer = {"", "Example:", "  bargelane wave undo lending --confirm lending --wait"})
-  static final class Undo extends Common implements Callable<Integer> {
-    @Parameters(index = "0", paramLabel = "WAVE", description = "Name or id.")
-    String name;
-
-    @Option(names = "--wait", description = "Follow the run until it is over.")
-    boolean wait;
-
-    @Option(
-        names = "--confirm",
-        paramLabel = "NAME",
-        description = "The name of the wave, typed, since this changes machines in production.")
-    String confirm;
-
-    @Override
-    public Integer call() {
-      String typed = Confirm.ask(this, name, confirm);
-      JsonNode run = api().post("/waves/" + escape(name) + "/undo", Map.of("confirm", typed));
-      return started(run, wait);
-    }
-  }
-
-  @Command(
-      name = "settle",
-      description = "Close the move and remove everything of ours.",
-      mixinStandardHelpOptions = true,
-      footer = {"", "Example:", "  bargelane wave settle lending --confirm lending --wait"})
-  static final class Settle extends Common implements Callable<Integer> {
-    @Parameters(index = "0", paramLabel = "WAVE", description = "Name or id.")
-    String name;
-
-    @Option(names = "--wait", description = "Follow the run until it is over.")
-    boolean wait;
-
-    @Option(
-        names = "--confirm",
-        paramLabel = "NAME",
-        description = "The name of the wave, typed, since this changes machines in production.")
-    String confirm;
-
-    @Override
-    public Integer call() {
-      String typed = Confirm.ask(this, name, confirm);
-      JsonNode run = api().post("/waves/" + escape(name) + "/settle", Map.of("confirm", typed));
-      return started(run, wait);
+      return WavePrinter.print(this, api().put(wave.path("/size"), body));
     }
   }
 
@@ -422,15 +166,14 @@ final class WaveCommands {
       mixinStandardHelpOptions = true,
       footer = {"", "Example:", "  bargelane wave passes lending"})
   static final class Passes extends Common implements Callable<Integer> {
-    @Parameters(index = "0", paramLabel = "WAVE", description = "Name or id.")
-    String name;
+    @Mixin OfWave wave;
 
     @Override
     public Integer call() {
       rows(
           out(),
           output,
-          api().get("/waves/" + escape(name) + "/passes"),
+          api().get(wave.path("/passes")),
           "No passes yet.",
           number("NO", "number"),
           text("KIND", "kind"),
@@ -446,18 +189,32 @@ final class WaveCommands {
 
   @Command(
       name = "remove",
-      description = "Remove a wave that was never loaded.",
+      description = "Remove a wave that has no recovery point.",
       mixinStandardHelpOptions = true,
       footer = {"", "Example:", "  bargelane wave remove lending"})
   static final class Remove extends Common implements Callable<Integer> {
-    @Parameters(index = "0", paramLabel = "WAVE", description = "Name or id.")
-    String name;
+    @Mixin OfWave wave;
 
     @Override
     public Integer call() {
-      api().delete("/waves/" + escape(name));
-      out().println("Wave " + name + " removed.");
+      api().delete(wave.path(""));
+      out().println("Wave " + wave.name + " removed.");
       return 0;
+    }
+  }
+
+  @Command(
+      name = "pass",
+      description = "Make a pass now, without waiting for the timetable.",
+      mixinStandardHelpOptions = true,
+      footer = {"", "Example:", "  bargelane wave pass lending --wait"})
+  static final class Pass extends Common implements Callable<Integer> {
+    @Mixin OfWave wave;
+    @Mixin Waiting waiting;
+
+    @Override
+    public Integer call() {
+      return started(api().post(wave.path("/passes"), null), waiting.wait);
     }
   }
 }

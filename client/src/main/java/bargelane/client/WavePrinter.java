@@ -28,10 +28,10 @@ final class WavePrinter {
         "Timetable",
         w.path("timetable").asText()
             + ": a pass every "
-            + w.path("everySeconds").asInt()
-            + " s, RPO "
-            + w.path("rpoSeconds").asInt()
-            + " s, "
+            + Output.seconds(w.path("everySeconds"))
+            + ", RPO "
+            + Output.seconds(w.path("rpoSeconds"))
+            + ", "
             + w.path("keepPoints").asInt()
             + " points kept",
         "Exposure",

@@ -53,9 +53,10 @@ class FilterTest {
     assertEquals(name("say \"so\""), Filter.parse("name = \"say \"\"so\"\"\""));
     assertEquals(
         new Filter.Text(Field.SITE, "", false, List.of("a", "b c")),
-        Filter.parse("site in (a,'b c')"));
+        Filter.parse("site among (a,'b c')"));
     assertEquals(
-        new Filter.Not(new Filter.Text(Field.OS, "", true, List.of("9"))), Filter.parse("os !~ 9"));
+        new Filter.Not(new Filter.Text(Field.OS, "", true, List.of("9"))),
+        Filter.parse("os lacks 9"));
     assertEquals(Filter.ALL, Filter.parse("  "));
   }
 
@@ -90,23 +91,23 @@ class FilterTest {
         "label. = x | 0 | the label has no name",
         "memory > 8 | 10 | the amount needs a unit",
         "memory > lots | 9 | a number is missing",
-        "memory ~ 8 GiB | 7 | 'memory' needs a comparison",
-        "cpus > 1.5 | 7 | the number is no whole amount, or too large",
-        "cpus > 99999999999999999999 | 7 | the number is no whole amount, or too large",
+        "memory has 8 GiB | 7 | 'memory' needs a comparison",
+        "cpus > 1.5 | 7 | the number is not a whole amount, or is too large",
+        "cpus > 99999999999999999999 | 7 | the number is not a whole amount, or is too large",
         "name > a | 5 | 'name' can't be compared by '>'",
         "name a | 5 | 'name' needs a comparison",
         "name = | 6 | a value is missing",
         "name = and on | 7 | a value is missing",
         "name = \"a | 7 | the quote is not closed",
-        "name in a | 8 | a list is missing",
-        "name in (a | 10 | the list is not closed",
+        "name among a | 11 | a list is missing",
+        "name among (a | 13 | the list is not closed",
         "(name = a | 9 | the bracket that opens at character 1 is not closed",
         "name = a name = b | 9 | 'name' can't follow here",
         "name = a and | 12 | a field is missing",
-        "address = 10.0.0.256 | 10 | '10.0.0.256' is no address or block",
-        "address = 10.0.0.0/33 | 10 | '10.0.0.0/33' is no address or block",
-        "address in (10.0.0.1, 1::2::3) | 22 | '1::2::3' is no address or block",
-        "address ~ 10 | 8 | an address can't be compared by '~'",
+        "address = 10.0.0.256 | 10 | '10.0.0.256' is not an address or block",
+        "address = 10.0.0.0/33 | 10 | '10.0.0.0/33' is not an address or block",
+        "address among (10.0.0.1, 1::2::3) | 25 | '1::2::3' is not an address or block",
+        "address has 10 | 8 | an address can't be compared by 'has'",
         "; drop table machine | 0 | a field is missing"
       })
   void errorsPointAtTheCharacter(String text, int position, String message) {

@@ -23,7 +23,7 @@ import java.util.Map;
 final class RealTour extends Narration {
 
   static final String HOME = "annex";
-  static final String AWAY = "quay";
+  static final String AWAY = "hithe";
   static final String GUEST = "lending-db";
   private static final int BOOT_SECONDS = 120;
 
@@ -47,21 +47,21 @@ final class RealTour extends Narration {
     final Shore away;
 
     /**
-     * @param room MiB that the quay's pool has; 0 for all there is
+     * @param room MiB that the hithe's pool has; 0 for all there is
      */
     Hosts(int room) throws IOException {
       List<Path> disks = SmallMachines.guestDisks();
-      Path helper = SmallMachines.helper();
+      Path yard = SmallMachines.yard();
       home =
           new Shore(
               DemoHost.start("games", dir.resolve("a"), "reading-room", "10.20.1.1"),
-              "&devices=ide&reserve-mib=64&helper=" + helper);
-      DemoHost quay = DemoHost.start("irc", dir.resolve("b"), "quayside", "10.20.7.1");
+              "&devices=ide&reserve-mib=64&yard=" + yard);
+      DemoHost hithe = DemoHost.start("irc", dir.resolve("b"), "quayside", "10.20.7.1");
       if (room > 0) {
-        quay.room(room);
+        hithe.room(room);
       }
-      String settings = "&devices=virtio&reserve-mib=8&helper=" + helper;
-      away = new Shore(quay, quay.overSsh(settings), settings);
+      String settings = "&devices=virtio&reserve-mib=8&yard=" + yard;
+      away = new Shore(hithe, hithe.overSsh(settings), settings);
       home.host.takeIn(GUEST, disks, "qcow2", "10.20.1.0/24", "10.20.1.21", freePort());
       home.host.virsh("start", GUEST);
     }
@@ -130,10 +130,10 @@ final class RealTour extends Narration {
     return api.post("/sites", Map.of("name", name, "kind", "libvirt", "address", address));
   }
 
-  /** Joins the annex to the quay. */
+  /** Joins the annex to the hithe. */
   static JsonNode join(ApiClient api) {
     Map<String, Object> body = new LinkedHashMap<>();
-    body.put("name", "annex-to-quay");
+    body.put("name", "annex-to-hithe");
     body.put("from", HOME);
     body.put("to", AWAY);
     body.put("networks", Map.of("reading-room", "quayside"));
@@ -152,7 +152,7 @@ final class RealTour extends Narration {
             "name",
             Journey.WAVE,
             "lane",
-            "annex-to-quay",
+            "annex-to-hithe",
             "timetable",
             "brisk",
             "machines",
@@ -175,7 +175,7 @@ final class RealTour extends Narration {
   private void sites() throws IOException {
     step(
         1,
-        "Sites: a hypervisor host in the annex with old-bus devices, one on the quay, over SSH, with paravirtual ones");
+        "Sites: a hypervisor host in the annex with old-bus devices, one on the hithe, over SSH, with paravirtual ones");
     addSite(api, HOME, home.address);
     addSite(api, AWAY, away.address);
     for (String site : List.of(HOME, AWAY)) {
@@ -294,7 +294,7 @@ final class RealTour extends Narration {
     for (JsonNode s : run.path("steps")) {
       if (s.path("name").asText().startsWith("start")) {
         check(
-            "it answered on the quay: " + s.path("detail").asText(),
+            "it answered on the hithe: " + s.path("detail").asText(),
             s.path("state").asText().equals("done"));
       }
     }
@@ -306,7 +306,7 @@ final class RealTour extends Narration {
         after.path("records").asLong() > before && after.path("failed").asInt() == 0);
     check("the plan is proven", Journey.open(journey.wave(), "proven"));
     check(
-        "no machine, network or clone is left on the quay",
+        "no machine, network or clone is left on the hithe",
         away.ours().stream()
             .noneMatch(
                 o ->
@@ -347,7 +347,7 @@ final class RealTour extends Narration {
             + ".");
     JsonNode there = answer(away);
     check(
-        "the guest runs on the quay, on paravirtual disks",
+        "the guest runs on the hithe, on paravirtual disks",
         there.path("disk").asText().equals("vda"));
     check(
         "it is stopped and fenced in the annex", !home.runs(GUEST) && home.machine(GUEST).fenced());
@@ -386,7 +386,7 @@ final class RealTour extends Narration {
         crossed < journey.wave().path("machines").path(0).path("bytes").asLong() / 4);
     List<Records.Entry> all = away.records(GUEST);
     check(
-        "on the quay's disk the records go on from "
+        "on the hithe's disk the records go on from "
             + Records.last(left).number()
             + " without a gap to "
             + Records.last(all).number(),
@@ -399,7 +399,8 @@ final class RealTour extends Narration {
         back.path("records").asLong() > Records.last(all).number());
     check("its former disk is kept", !home.machine(GUEST).disks().get(1).volume().equals(former));
     JsonNode wave = journey.awaitPoint(Instant.now());
-    check("protection goes on towards the quay", wave.path("leg").path("to").asText().equals(AWAY));
+    check(
+        "protection goes on towards the hithe", wave.path("leg").path("to").asText().equals(AWAY));
   }
 
   /** What step 11 needs to know of step 10. */
@@ -419,10 +420,10 @@ final class RealTour extends Narration {
             .work("/waves/lending/failover", Map.of("confirm", "lending", "sourceLost", true))
             .path("result");
     say(
-        "Running on the quay "
+        "Running on the hithe "
             + seconds(result.path("rtoSeconds").asDouble())
             + " after it was asked for.");
-    check("the guest runs on the quay", answer(away).path("disk").asText().equals("vda"));
+    check("the guest runs on the hithe", answer(away).path("disk").asText().equals("vda"));
     // A pass that was shipping may still have become a point, newer than the one that was shown.
     return new Lost(age(newest, killed), age(result.path("asOf").asText(newest), killed));
   }
@@ -432,7 +433,7 @@ final class RealTour extends Narration {
   }
 
   private void wayHome(Lost lost) throws IOException {
-    step(11, "The way home: the annex comes back, with writes that the quay never saw");
+    step(11, "The way home: the annex comes back, with writes that the hithe never saw");
     home.host.startDaemon();
     List<Records.Entry> dead = home.records(GUEST);
     JsonNode measured = journey.work("/waves/lending/reconcile", Map.of()).path("result");
@@ -441,7 +442,7 @@ final class RealTour extends Narration {
             + measured.path("commonPoint").asText()
             + " the annex changed "
             + mib(measured.path("homeBytes").asLong())
-            + " and the quay "
+            + " and the hithe "
             + mib(measured.path("awayBytes").asLong())
             + ".");
     check(
@@ -455,11 +456,11 @@ final class RealTour extends Narration {
             .path("result");
     say(
         mib(kept.path("bytesCrossed").asLong())
-            + " crossed to make the annex's replica what the quay is.");
+            + " crossed to make the annex's replica what the hithe is.");
     journey.confirmed("failback");
     check("the guest runs in the annex", answer(home).path("disk").asText().equals("sda"));
     List<Records.Entry> all = away.records(GUEST);
-    // On the quay's disk the annex's last record before the failover is what survived of it.
+    // On the hithe's disk the annex's last record before the failover is what survived of it.
     Records.Entry survived = survivor(all, dead);
     double loss = (Records.last(dead).hundredths() - survived.hundredths()) / 100.0;
     double gap = Records.longestGap(dead);
@@ -475,10 +476,10 @@ final class RealTour extends Narration {
         Math.abs(lost.exposure - loss) <= gap + 0.1);
     check(
         "no more was lost than was shown: " + seconds(lost.shown), loss <= lost.shown + gap + 0.1);
-    check("no number is missing on the quay's disk", Records.missing(all) == 0);
+    check("no number is missing on the hithe's disk", Records.missing(all) == 0);
     journey.confirmed("settle");
     check("nothing of ours is left in the annex: " + home.ours(), home.ours().isEmpty());
-    check("nothing of ours is left on the quay: " + away.ours(), away.ours().isEmpty());
+    check("nothing of ours is left on the hithe: " + away.ours(), away.ours().isEmpty());
     check(
         "the guest runs on, and no write of it ever failed",
         answer(home).path("failed").asInt() == 0);

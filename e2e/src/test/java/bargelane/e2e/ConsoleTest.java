@@ -87,10 +87,10 @@ class ConsoleTest {
     Locator machines = lists.locator("input[type=file]").first();
     machines.setInputFiles(csv("bad.csv", "name,memory\nboat-desk,4 GB\n"));
     assertThat(lists.getByText("1 thing is wrong: nothing is stored")).isVisible();
-    assertThat(lists.getByText("'4 GB' is no size, as 16 GiB")).isVisible();
+    assertThat(lists.getByText("'4 GB' is not a size, as 16 GiB")).isVisible();
     machines.setInputFiles(csv("good.csv", "name,memory\nboat-desk,4 GiB\n"));
     assertThat(lists.getByText("1 new, 0 changed; nothing is stored yet")).isVisible();
-    button(page, "Take it over").click();
+    button(page, "Import").click();
     assertThat(page.locator("section[aria-label=Changes]").getByText("boat-desk")).isVisible();
 
     page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Sites")).click();
@@ -179,7 +179,7 @@ class ConsoleTest {
     assertThat(page.getByText("which have a size at every choice")).isVisible();
     assertThat(panel(page, "What if").getByText("% headroom").first()).isVisible();
     shot(page, "assessment");
-    panel(page, "Whether they go").getByText("disk-shared").click();
+    panel(page, "Readiness").getByText("disk-shared").click();
     assertThat(panel(page, "Machines").locator("tbody tr")).hasCount(2);
     page.reload();
     assertThat(panel(page, "Machines").locator("tbody tr")).hasCount(2);
@@ -191,7 +191,7 @@ class ConsoleTest {
     page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("overdue-notices")).click();
     Locator use = panel(page, "Use in the window");
     assertThat(use.getByText("configured 4.00 CPU")).isVisible();
-    assertThat(use.getByText("skiff-8 8.00 CPU")).isVisible();
+    assertThat(use.getByText("punt-8 8.00 CPU")).isVisible();
     assertThat(panel(page, "As it is used").getByText("in the busiest 4 hours").first())
         .isVisible();
     shot(page, "assessed-machine");
@@ -203,7 +203,7 @@ class ConsoleTest {
     assertThat(page.getByText("room for the winter")).isVisible();
     assertThat(button(page, "Make revision 3")).isVisible();
     page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("revision 1")).click();
-    assertThat(panel(page, "Assumed otherwise").getByText("headroom.cpu")).isVisible();
+    assertThat(panel(page, "Assumptions that differ").getByText("headroom.cpu")).isVisible();
     button(page, "configured").click();
     assertThat(panel(page, "Machines that differ").getByText("No machine differs.")).isVisible();
     page.navigate(address + "/assessments/estate/comparison?with=estate-fenwater");
@@ -319,7 +319,7 @@ class ConsoleTest {
       page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Machines").setExact(true))
           .click();
       Locator filter = page.getByLabel("Filter", new Page.GetByLabelOptions().setExact(true));
-      filter.fill("name ~ lending and memry > 1 GiB");
+      filter.fill("name has lending and memry > 1 GiB");
       filter.press("Enter");
       assertThat(page.getByText("'memry' is not a field, at character 20")).isVisible();
       filter.fill("wave = lending and memory > 1 MiB");
@@ -346,7 +346,7 @@ class ConsoleTest {
       assertThat(use.getByText("P95").first()).isVisible();
       page.navigate(page.url() + "?metric=memory&days=45&percentile=99");
       assertThat(use.getByText("configured 16.0 GiB")).isVisible();
-      assertThat(use.getByText("the turn of a quarter is not inside")).isVisible();
+      assertThat(use.getByText("the window holds no quarter end")).isVisible();
       assertThat(use.getByText("Coverage 99.")).isVisible();
       Locator talks =
           page.getByRole(AriaRole.REGION, new Page.GetByRoleOptions().setName("Talks to"));

@@ -138,8 +138,8 @@ class GuestsTest {
     Said refused = terminal.say("server", "add", "branches", "--csv", csv.toString());
     assertEquals(1, refused.code());
     assertTrue(
-        refused.out().contains("is no address")
-            && refused.out().contains("is no fingerprint")
+        refused.out().contains("is not an address")
+            && refused.out().contains("is not a fingerprint")
             && refused.out().contains("is there twice")
             && refused.out().contains("nothing is stored"),
         refused.out());
@@ -260,7 +260,7 @@ class GuestsTest {
     assertTrue(said.contains("is agent ag-") && said.contains("ended with 0"), said);
     until("the agent's first survey", () -> agent().path("surveyedAt").isTextual());
     JsonNode told = agent();
-    assertEquals("telling", told.path("state").asText());
+    assertEquals("reporting", told.path("state").asText());
     String host = run("uname", "-n");
     assertEquals(1, harness.api().get("/machines").path("total").asInt(), "one machine is one");
     JsonNode machine = terminal.told("machine", "show", host);
@@ -332,7 +332,7 @@ class GuestsTest {
     sql("update agent_key set expires_at = now() - interval '1 minute' where used_at is null");
     String late = paste(expired);
     assertTrue(late.contains("key-expired") && late.contains("ended with 4"), late);
-    assertNotEquals(0, terminal.say("agent", "key", "annexes", "--hours", "900").code());
+    assertNotEquals(0, terminal.say("agent", "key", "annexes", "--valid", "900h").code());
   }
 
   @Test

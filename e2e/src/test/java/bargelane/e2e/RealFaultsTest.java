@@ -160,7 +160,7 @@ class RealFaultsTest {
     try {
       long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(PATIENCE);
       while (hosts.away.host.virsh("list", "--name").isBlank()) {
-        assertTrue(System.nanoTime() < until, "no helper was started");
+        assertTrue(System.nanoTime() < until, "no yard was started");
       }
       harness.kill("service");
       harness.service();

@@ -50,3 +50,12 @@ update pass set problem_code = split_part(problem, ': ', 1), problem = substr(pr
 -- What the platform promised of a point, beside what was measured.
 alter table point add column one_instant boolean not null default false;
 update point set one_instant = consistency like 'one instant%' and consistency not like 'one instant a machine%';
+
+-- Assumptions of an assessment: 'uptimes' are 'runningHours' now.
+update assessment_revision
+  set assumptions = (assumptions - 'uptimes') || jsonb_build_object('runningHours', assumptions -> 'uptimes')
+  where jsonb_exists(assumptions, 'uptimes');
+update assessment_revision
+  set summary = jsonb_set(
+    summary #- '{assumptions,uptimes}', '{assumptions,runningHours}', summary #> '{assumptions,uptimes}')
+  where jsonb_exists(summary -> 'assumptions', 'uptimes');

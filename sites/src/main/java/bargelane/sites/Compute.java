@@ -60,10 +60,10 @@ public interface Compute {
   void attach(String id, List<String> disks);
 
   /**
-   * Edits files inside volumes that no running machine has, through a helper at the site that
-   * writes with the file systems' own drivers. Each file is checked before and after; edits that
-   * are there already are passed over. The helper, should it be a machine, has this name and owner
-   * and is gone when this returns. Gives what it told.
+   * Edits files inside volumes that no running machine has, through a yard at the site that writes
+   * with the file systems' own drivers. Each file is checked before and after; edits that are there
+   * already are passed over. The yard, should it be a machine, has this name and owner and is gone
+   * when this returns. Gives what it told.
    *
    * @param disks the machine's volumes in boot order, by which the edits count
    */

@@ -12,7 +12,7 @@ public record ServerAccess(String id, String host, int port, String hostKey, Str
 
   public ServerAccess {
     if (host.isBlank() || port < 1 || port > 65535) {
-      throw new IllegalArgumentException("'" + host + "', port " + port + ", is no address");
+      throw new IllegalArgumentException("'" + host + "', port " + port + ", is not an address");
     }
   }
 

@@ -13,7 +13,7 @@ record Cidr(IPAddress block) {
   private static IPAddress address(String text) {
     IPAddress address = new IPAddressString(text).getAddress();
     if (address == null) {
-      throw new Refusal(422, "address-malformed", "'" + text + "' is no address");
+      throw new Refusal(422, "address-malformed", "'" + text + "' is not an address");
     }
     return address;
   }

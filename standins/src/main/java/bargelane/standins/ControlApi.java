@@ -316,7 +316,7 @@ final class ControlApi implements Closeable {
     try {
       return Instant.parse(String.valueOf(told));
     } catch (DateTimeParseException e) {
-      throw new Refusal(400, "malformed", name + " is no instant: " + told);
+      throw new Refusal(400, "malformed", name + " is not an instant: " + told);
     }
   }
 

@@ -30,7 +30,7 @@ final class AllocationUnits {
     }
     Matcher m = POWER.matcher(told);
     if (!m.matches()) {
-      throw new OvfException("'" + unit + "' is no unit of bytes");
+      throw new OvfException("'" + unit + "' is not a unit of bytes");
     }
     return m.group(1) == null
         ? BigInteger.ONE

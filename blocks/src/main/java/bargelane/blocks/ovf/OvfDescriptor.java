@@ -317,21 +317,21 @@ public record OvfDescriptor(Map<String, PackagedFile> files, List<VirtualSystem>
       try {
         return Integer.parseInt(told);
       } catch (NumberFormatException e) {
-        throw new OvfException("'" + told + "' is no type of resource", e);
+        throw new OvfException("'" + told + "' is not a type of resource", e);
       }
     }
 
     private static BigInteger quantity(String of, Element item) throws OvfException {
       String told = value(item, "VirtualQuantity");
       if (!told.matches("[0-9]{1,18}")) {
-        throw new OvfException("'" + told + "' of " + of + " is no quantity");
+        throw new OvfException("'" + told + "' of " + of + " is not a quantity");
       }
       return new BigInteger(told);
     }
 
     private static long bytes(String of, String told, String unit) throws OvfException {
       if (!told.matches("[0-9]{1,30}")) {
-        throw new OvfException("'" + told + "' of " + of + " is no size");
+        throw new OvfException("'" + told + "' of " + of + " is not a size");
       }
       BigInteger bytes = new BigInteger(told).multiply(AllocationUnits.bytes(unit));
       if (bytes.signum() == 0 || bytes.compareTo(MOST_BYTES) > 0) {
@@ -345,7 +345,7 @@ public record OvfDescriptor(Map<String, PackagedFile> files, List<VirtualSystem>
         return -1;
       }
       if (!told.matches("[0-9]{1,18}")) {
-        throw new OvfException("'" + told + "' is no size of a file");
+        throw new OvfException("'" + told + "' is not a size of a file");
       }
       return Long.parseLong(told);
     }
@@ -414,7 +414,7 @@ public record OvfDescriptor(Map<String, PackagedFile> files, List<VirtualSystem>
         || href.equals(".")
         || href.equals("..")
         || !href.matches("[^/\\\\:\\x00-\\x1f]+")) {
-      throw new OvfException("'" + href + "' is no name of a file beside the descriptor");
+      throw new OvfException("'" + href + "' is not a name of a file beside the descriptor");
     }
     return href;
   }

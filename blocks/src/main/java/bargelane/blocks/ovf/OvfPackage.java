@@ -101,7 +101,7 @@ public final class OvfPackage {
       OvfDescriptor.name(entry.getName());
       if (entry.getLinkFlag() != TarConstants.LF_NORMAL
           && entry.getLinkFlag() != TarConstants.LF_OLDNORM) {
-        throw new OvfException("'" + entry.getName() + "' in the archive is no plain file");
+        throw new OvfException("'" + entry.getName() + "' in the archive is not a plain file");
       }
     }
     return entry;
@@ -190,7 +190,7 @@ public final class OvfPackage {
       }
       Matcher m = DIGEST.matcher(line.strip());
       if (!m.matches()) {
-        throw new OvfException("line " + number + " of the manifest is no digest");
+        throw new OvfException("line " + number + " of the manifest is not a digest");
       }
       OvfDescriptor.name(m.group(2));
       into.put(

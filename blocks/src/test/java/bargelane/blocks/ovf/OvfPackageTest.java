@@ -141,7 +141,7 @@ class OvfPackageTest {
   void whatCantBeIsRefusedWithTheThingAndTheCause() {
     Map<String, String> wrong = new LinkedHashMap<>();
     wrong.put(GOOD.replace("ovf:capacity='20'", "ovf:capacity='9999999999999'"), "more than 1 EiB");
-    wrong.put(GOOD.replace("ovf:capacity='20'", "ovf:capacity='-1'"), "is no size");
+    wrong.put(GOOD.replace("ovf:capacity='20'", "ovf:capacity='-1'"), "is not a size");
     wrong.put(GOOD.replace("ovf:capacity='20'", "ovf:capacity='${d}'"), "left to be chosen");
     wrong.put(GOOD.replace("byte * 2^30", "furlong"), "no unit of bytes");
     wrong.put(GOOD.replace("ovf:/disk/d1", "ovf:/disk/d9"), "not listed");

@@ -69,7 +69,7 @@ public record Assumptions(
   }
 
   public Assumptions {
-    check(percentile > 0 && percentile <= 100, "percentile", percentile, "above 0, up to 100");
+    check(percentile >= 50 && percentile <= 100, "percentile", percentile, "50 to 100");
     check(days >= 1 && days <= 400, "window", days, "1 to 400 days");
     check(
         sustainedHours >= 0 && sustainedHours <= 24, "sustained", sustainedHours, "0 to 24 hours");

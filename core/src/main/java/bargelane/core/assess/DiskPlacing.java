@@ -219,7 +219,7 @@ final class DiskPlacing {
           "spread its file systems over several disks before it moves");
     }
     return Sizing.finding(
-        Code.DISK_TOO_QUICK,
+        Code.DISK_DEMAND_UNMET,
         thing,
         String.format(
             Locale.ROOT,

@@ -3,6 +3,8 @@ package bargelane.core.filter;
 import bargelane.core.filter.Filter.Field;
 import bargelane.core.filter.Filter.Kind;
 import bargelane.core.filter.Filter.Relation;
+import bargelane.core.net.Address;
+import bargelane.core.net.Subnet;
 import java.math.BigDecimal;
 import java.util.ArrayList;
 import java.util.Arrays;
@@ -18,7 +20,7 @@ final class FilterParser {
   private static final int DEEPEST = 64;
   private static final Map<String, Integer> UNITS =
       Map.of("b", 0, "kib", 10, "mib", 20, "gib", 30, "tib", 40);
-  private static final List<String> WORDS = List.of("and", "or", "not", "in");
+  private static final List<String> WORDS = List.of("and", "or", "not", "has", "lacks", "among");
 
   private final String text;
   private int at;
@@ -159,19 +161,62 @@ final class FilterParser {
     if (value.compareTo(BigDecimal.valueOf(Long.MAX_VALUE)) > 0
         || value.stripTrailingZeros().scale() > 0) {
       throw new FilterException(
-          start, "the number is no whole amount, or too large", "give another");
+          start, "the number is not a whole amount, or is too large", "give another");
     }
     return value.longValueExact();
   }
 
+  /** How a text or an address is compared. */
+  private enum Comparison {
+    IS("="),
+    IS_NOT("!="),
+    HAS("has"),
+    LACKS("lacks"),
+    AMONG("among");
+
+    private final String word;
+
+    Comparison(String word) {
+      this.word = word;
+    }
+
+    boolean part() {
+      return this == HAS || this == LACKS;
+    }
+
+    boolean negative() {
+      return this == IS_NOT || this == LACKS;
+    }
+  }
+
+  private Comparison comparison(Field field) {
+    int start = at;
+    for (Comparison c : List.of(Comparison.HAS, Comparison.LACKS, Comparison.AMONG)) {
+      if (word(c.word)) {
+        return c;
+      }
+    }
+    String sign = comparison();
+    for (Comparison c : List.of(Comparison.IS, Comparison.IS_NOT)) {
+      if (sign.equals(c.word)) {
+        return c;
+      }
+    }
+    throw new FilterException(
+        start,
+        sign.isEmpty()
+            ? "'" + field.word() + "' needs a comparison"
+            : "'" + field.word() + "' can't be compared by '" + sign + "'",
+        "= or != or has or lacks and a value, or among (a, b)");
+  }
+
   private Filter text(Field field, String label, int sign) {
-    boolean in = word("in");
-    String relation = in ? "in" : comparison();
+    Comparison comparison = comparison(field);
     List<String> values = new ArrayList<>();
     List<Integer> starts = new ArrayList<>();
-    if (in) {
+    if (comparison == Comparison.AMONG) {
       if (!sign("(")) {
-        throw new FilterException(at, "a list is missing", "for example in (a, b)");
+        throw new FilterException(at, "a list is missing", "for example among (a, b)");
       }
       do {
         starts.add(at);
@@ -180,38 +225,31 @@ final class FilterParser {
       if (!sign(")")) {
         throw new FilterException(at, "the list is not closed", "add ')'");
       }
-    } else if (List.of("=", "!=", "~", "!~").contains(relation)) {
+    } else {
       starts.add(at);
       values.add(value());
-    } else {
-      throw new FilterException(
-          sign,
-          relation.isEmpty()
-              ? "'" + field.word() + "' needs a comparison"
-              : "'" + field.word() + "' can't be compared by '" + relation + "'",
-          "one of = != ~ (contains) !~ and a value, or in (a, b)");
     }
     Filter positive;
     if (field.kind() == Kind.ADDRESS) {
-      if (relation.endsWith("~")) {
+      if (comparison.part()) {
         throw new FilterException(
             sign,
-            "an address can't be compared by '" + relation + "'",
+            "an address can't be compared by '" + comparison.word + "'",
             "for example = 10.4.0.0/16");
       }
       for (int i = 0; i < values.size(); i++) {
-        if (!Blocks.wellFormed(values.get(i))) {
+        if (!Address.valid(values.get(i)) && Subnet.of(values.get(i)).isEmpty()) {
           throw new FilterException(
               starts.get(i),
-              "'" + values.get(i) + "' is no address or block",
+              "'" + values.get(i) + "' is not an address or block",
               "for example 10.4.2.7 or 10.4.0.0/16");
         }
       }
       positive = new Filter.Within(List.copyOf(values));
     } else {
-      positive = new Filter.Text(field, label, relation.endsWith("~"), List.copyOf(values));
+      positive = new Filter.Text(field, label, comparison.part(), List.copyOf(values));
     }
-    return relation.startsWith("!") ? new Filter.Not(positive) : positive;
+    return comparison.negative() ? new Filter.Not(positive) : positive;
   }
 
   /** A quoted value, in which a doubled quote is one, or a bare word. */

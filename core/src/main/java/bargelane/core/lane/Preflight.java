@@ -194,7 +194,7 @@ public final class Preflight {
           new Finding(
               Code.SUBNET_RANGE_UNKNOWN,
               thing,
-              "the platform tells no range of subnet "
+              "the platform gives no range for subnet "
                   + subnet.id()
                   + ": whether an address fits there can't be checked, and none can be chosen",
               "see that "

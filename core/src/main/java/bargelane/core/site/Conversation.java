@@ -25,7 +25,7 @@ public record Conversation(
 
   public Conversation {
     if (port < 0 || port > 65535) {
-      throw new IllegalArgumentException(port + " is no port");
+      throw new IllegalArgumentException(port + " is not a port");
     }
     if (count < 0 || bytes < 0) {
       throw new IllegalArgumentException("counts are not negative: " + count + ", " + bytes);

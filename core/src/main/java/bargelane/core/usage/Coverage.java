@@ -117,9 +117,9 @@ public record Coverage(
               share() * 100));
     }
     if (!monthsTurn) {
-      all.add("the turn of a month is not inside: work that is done then does not show");
+      all.add("the window holds no month end: work that is done then does not show");
     } else if (!quartersTurn) {
-      all.add("the turn of a quarter is not inside");
+      all.add("the window holds no quarter end");
     }
     return all;
   }

@@ -134,7 +134,7 @@ public final class UsageDigest {
      */
     Reader(byte[] packed) {
       if (packed.length < 1 + HELD_BYTES || packed[0] != VERSION) {
-        throw new IllegalArgumentException("this is no digest of a day's use");
+        throw new IllegalArgumentException("this is not a digest of a day's use");
       }
       this.packed = packed;
       this.at = 1 + HELD_BYTES;

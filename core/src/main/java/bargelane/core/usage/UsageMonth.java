@@ -75,7 +75,7 @@ public final class UsageMonth {
     days.forEach(
         (date, day) -> {
           if (!YearMonth.from(date).equals(month)) {
-            throw new IllegalArgumentException(date + " is no day of " + month);
+            throw new IllegalArgumentException(date + " is not a day of " + month);
           }
           int first = (date.getDayOfMonth() - 1) * UsageDay.SLOTS;
           for (int slot = 0; slot < UsageDay.SLOTS; slot++) {

@@ -77,7 +77,8 @@ public final class UsageWindow {
       end = Math.max(end, slot(month.to()));
     }
     if (end <= first || end - first > 4000L * UsageDay.SLOTS) {
-      throw new IllegalArgumentException("the window from " + from + " to " + to + " is no window");
+      throw new IllegalArgumentException(
+          "the window from " + from + " to " + to + " is not a window");
     }
     this.from = Instant.ofEpochSecond(first * UsageDay.SLOT_SECONDS);
     this.slots = (int) (end - first);

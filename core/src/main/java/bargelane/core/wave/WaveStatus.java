@@ -96,7 +96,7 @@ public record WaveStatus(
       return refusal(
           "sides-diverged",
           "wave " + name + " failed over and its sides may differ",
-          "bring them together first: bargelane wave reconcile " + name);
+          "reconcile them first: bargelane wave reconcile " + name);
     }
     if (verb == WaveVerb.SETTLE) {
       return Optional.empty();

@@ -57,7 +57,7 @@ class CostTest {
   }
 
   @Test
-  void uptimeCommitmentAndDiscountByHand() {
+  void runningHoursCommitmentAndDiscountByHand() {
     Subject m = subject(facts(4, 8192, 100), Optional.empty());
     // 60 hours a week are 260.8929 a month.
     assertEquals(

@@ -162,7 +162,7 @@ class SizingTest {
     assertEquals("m/disk-1", large.findings().get(0).thing());
     assertEquals(Optional.empty(), large.monthly());
     Sized quick = sizing.size(Basis.OBSERVED, subject(facts(2, 1024, 9), steady(1, 512, 450, 10)));
-    assertEquals(Code.DISK_TOO_QUICK, quick.findings().get(0).code());
+    assertEquals(Code.DISK_DEMAND_UNMET, quick.findings().get(0).code());
     assertTrue(
         sizing
             .explain(quick, subject(facts(2, 1024, 9), steady(1, 512, 450, 10)))

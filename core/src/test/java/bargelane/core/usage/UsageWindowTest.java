@@ -119,7 +119,7 @@ class UsageWindowTest {
         whole.gaps());
     assertTrue(whole.monthsTurn());
     assertFalse(whole.quartersTurn(), "November begins no quarter");
-    assertEquals(List.of("the turn of a quarter is not inside"), whole.warnings());
+    assertEquals(List.of("the window holds no quarter end"), whole.warnings());
 
     // The night itself is missing: the turn is not held, though the window spans it.
     days.put(DAY.plusDays(1), new UsageDay());

@@ -4,8 +4,8 @@ import bargelane.api.AssessedRow;
 import bargelane.api.AssessmentView;
 import bargelane.api.AssessmentView.BasisView;
 import bargelane.api.AssessmentView.CostView;
-import bargelane.api.AssessmentView.CountView;
 import bargelane.api.AssumptionsView;
+import bargelane.api.Counted;
 import bargelane.core.assess.Fitness.Effect;
 import bargelane.core.assess.Fitness.Judgement;
 import bargelane.service.platform.Db;
@@ -18,6 +18,7 @@ import java.time.format.DateTimeFormatter;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Locale;
+import java.util.stream.Collectors;
 import org.hibernate.Session;
 
 /**
@@ -179,9 +180,7 @@ public final class AssessmentReport {
     }
 
     private void costs() {
-      out.append("<h2>Cost by what is paid for, ")
-          .append(escaped(v.currency()))
-          .append(" a month</h2>");
+      out.append("<h2>Cost by item, ").append(escaped(v.currency())).append(" a month</h2>");
       open("", ">Configured", ">Observed", "");
       BigDecimal most =
           v.costs().stream()
@@ -203,12 +202,13 @@ public final class AssessmentReport {
     }
 
     private void fitness(List<Machine> machines) {
-      out.append("<h2>Whether they go</h2>");
-      open("", ">Machines");
-      for (CountView c : v.verdicts()) {
-        row(c.what(), "" + c.machines());
-      }
-      close();
+      out.append("<h2>Readiness</h2>");
+      out.append("<p>");
+      text(
+          v.verdicts().stream()
+              .map(c -> Counted.verdict(c.what(), c.machines()))
+              .collect(Collectors.joining(", ")));
+      out.append(".</p>");
       out.append("<h2>To be done first</h2>");
       open("Machine", "What", "Remedy");
       for (Machine m : machines) {
@@ -229,19 +229,13 @@ public final class AssessmentReport {
 
     private void assumptions() {
       AssumptionsView a = v.assumptions();
-      out.append("<h2>Assumptions</h2><p>");
-      text(
-          "Sizes are accepted as "
-              + a.basis()
-              + ". Observed: P"
-              + a.percentile()
-              + " of "
-              + a.days()
-              + " days before "
-              + a.until()
-              + ", and the busiest "
-              + a.sustainedHours()
-              + " hours; headroom: processors "
+      out.append("<h2>Assumptions</h2>");
+      group(
+          "What it must carry",
+          "sizes accepted as " + a.basis(),
+          a.days() + " days before " + a.until(),
+          "percentile " + a.percentile() + ", and the busiest " + a.sustainedHours() + " hours",
+          "headroom: processors "
               + a.headroom().cpu()
               + " %, memory "
               + a.headroom().memory()
@@ -249,29 +243,32 @@ public final class AssessmentReport {
               + a.headroom().disk()
               + " %, network "
               + a.headroom().network()
-              + " %. Families: "
-              + (a.families().isEmpty() ? "all" : String.join(", ", a.families()))
-              + "; generations: "
-              + (a.generations().isEmpty() ? "all" : String.join(", ", a.generations()))
-              + "; zone: "
-              + (a.zone().isEmpty() ? "any" : a.zone())
-              + ". Uptime "
+              + " %");
+      group(
+          "How it runs there",
+          "families: " + (a.families().isEmpty() ? "all" : String.join(", ", a.families())),
+          "generations: "
+              + (a.generations().isEmpty() ? "all" : String.join(", ", a.generations())),
+          "zone: " + (a.zone().isEmpty() ? "any" : a.zone()),
+          "running "
               + a.hoursAWeek()
               + " hours a week"
-              + a.uptimes().stream()
+              + a.runningHours().stream()
                   .map(u -> ", " + u.hoursAWeek() + " for " + u.filter())
-                  .reduce("", String::concat)
-              + "; commitment: "
-              + a.commitment()
-              + "; discount "
-              + a.discountPercent()
-              + " %; own licences: "
-              + (a.ownLicences().isEmpty() ? "none" : String.join(", ", a.ownLicences()))
-              + "; growth "
-              + a.growthPercent()
-              + " % a year. Rules of fitness: "
-              + v.rules()
-              + ".");
+                  .reduce("", String::concat));
+      group(
+          "What is agreed",
+          "commitment: " + a.commitment(),
+          "discount " + a.discountPercent() + " %",
+          "growth " + a.growthPercent() + " % a year",
+          "own licences: "
+              + (a.ownLicences().isEmpty() ? "none" : String.join(", ", a.ownLicences())));
+      group("Rules of fitness", v.rules());
+    }
+
+    private void group(String head, String... all) {
+      out.append("<p><strong>").append(head).append("</strong>: ");
+      text(String.join("; ", all) + ".");
       out.append("</p>");
     }
 

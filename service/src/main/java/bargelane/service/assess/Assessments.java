@@ -245,7 +245,7 @@ public final class Assessments implements SiteTenant {
   /** Of several rules that choose a machine the first counts. */
   private static Map<String, BigDecimal> hours(Session s, AssumptionsView told) {
     Map<String, BigDecimal> hours = new HashMap<>();
-    for (AssumptionsView.Uptime u : told.uptimes()) {
+    for (AssumptionsView.RunningHours u : told.runningHours()) {
       if (u == null || u.filter() == null || u.filter().isBlank() || u.hoursAWeek() == null) {
         throw Assumed.wrong("an uptime has no filter or no hours", "give both");
       }

@@ -44,7 +44,7 @@ final class Assumed {
         first(asked.generationFactors(), before.generationFactors(), Map.of()),
         first(asked.commitment(), before.commitment(), usual.commitment().text()),
         first(asked.hoursAWeek(), before.hoursAWeek(), usual.hoursAWeek()),
-        first(asked.uptimes(), before.uptimes(), List.of()),
+        first(asked.runningHours(), before.runningHours(), List.of()),
         first(asked.discountPercent(), before.discountPercent(), usual.discountPercent()),
         first(asked.ownLicences(), before.ownLicences(), Set.<String>of()).stream()
             .map(l -> l.strip().toLowerCase(Locale.ROOT))
@@ -69,13 +69,13 @@ final class Assumed {
         return b;
       }
     }
-    throw wrong("'" + text + "' is no basis", "write configured or observed");
+    throw wrong("'" + text + "' is not a basis", "write configured or observed");
   }
 
   static Commitment commitment(String text) {
     return Commitment.of(text)
         .orElseThrow(
-            () -> wrong("'" + text + "' is no commitment", "write none, 1 year or 3 years"));
+            () -> wrong("'" + text + "' is not a commitment", "write none, 1 year or 3 years"));
   }
 
   /** As the computation takes them; what can't be is refused with its name. */

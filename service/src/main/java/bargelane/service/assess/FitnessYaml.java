@@ -111,10 +111,11 @@ final class FitnessYaml {
           n.path("licence").asText(""),
           n.path("source").asText(""));
     } catch (DateTimeParseException e) {
-      throw wrong("'" + told + "' of system '" + match + "' is no date", "write it as 2028-06-30");
+      throw wrong(
+          "'" + told + "' of system '" + match + "' is not a date", "write it as 2028-06-30");
     } catch (PatternSyntaxException e) {
       throw wrong(
-          "'" + match + "' of a system is no regular expression: " + e.getDescription(),
+          "'" + match + "' of a system is not a regular expression: " + e.getDescription(),
           "escape what is meant as it stands");
     }
   }
@@ -130,7 +131,7 @@ final class FitnessYaml {
             .orElseThrow(
                 () ->
                     wrong(
-                        "'" + code + "' of " + of + " is no code of the catalogue",
+                        "'" + code + "' of " + of + " is not a code of the catalogue",
                         "leave it out: it is a house-rule then"));
     String effect = must(n, "effect", of);
     String who = n.path("who").asText("engineer").toUpperCase(Locale.ROOT).replace(' ', '_');
@@ -142,7 +143,7 @@ final class FitnessYaml {
             .orElseThrow(
                 () ->
                     wrong(
-                        "'" + effect + "' is no effect of " + of,
+                        "'" + effect + "' is not an effect of " + of,
                         "write note, missing, goes after or stays")),
         must(n, "cause", of),
         must(n, "remedy", of),
@@ -185,7 +186,7 @@ final class FitnessYaml {
       }
     }
     throw wrong(
-        "'" + text + "' in " + of + " is no relation",
+        "'" + text + "' in " + of + " is not a relation",
         "write one of is, not, in, has, over, under, known");
   }
 

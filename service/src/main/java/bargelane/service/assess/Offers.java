@@ -35,7 +35,7 @@ final class Offers {
       if (told.sizes().isEmpty()) {
         throw ProblemException.invalid(
             "sizes-missing",
-            "site " + site.get().name + " offers no sizes and tells no prices",
+            "site " + site.get().name + " offers no sizes and gives no prices",
             "name a price book that describes sizes: bargelane book add");
       }
       long currencies =
@@ -43,7 +43,7 @@ final class Offers {
       if (currencies > 1) {
         throw ProblemException.invalid(
             "currencies-mixed",
-            "site " + site.get().name + " tells prices in several currencies",
+            "site " + site.get().name + " gives prices in several currencies",
             "write a price book in one of them: bargelane book add");
       }
       return told;

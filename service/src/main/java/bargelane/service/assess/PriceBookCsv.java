@@ -105,7 +105,7 @@ final class PriceBookCsv {
                 "unit",
                 "'"
                     + unit
-                    + "' is no unit of a "
+                    + "' is not a unit of a "
                     + i.text()
                     + "; write "
                     + String.join(" or ", i.units()));
@@ -114,17 +114,17 @@ final class PriceBookCsv {
     Optional<BigDecimal> price = amount(row);
     currency(row);
     Optional<LocalDate> from =
-        row.maybe("valid_from", PriceBookCsv::date, "is no date: YYYY-MM-DD");
+        row.maybe("valid_from", PriceBookCsv::date, "is not a date: YYYY-MM-DD");
     if (row.text("valid_from").isEmpty()) {
       row.wrong("valid_from", "is empty");
     }
     Optional<LocalDate> until =
-        row.maybe("valid_until", PriceBookCsv::date, "is no date: YYYY-MM-DD");
+        row.maybe("valid_until", PriceBookCsv::date, "is not a date: YYYY-MM-DD");
     if (from.isPresent() && until.filter(u -> !u.isAfter(from.get())).isPresent()) {
       row.wrong("valid_until", "is not after valid_from");
     }
     Optional<Commitment> commitment =
-        row.maybe("commitment", Commitment::of, "is no commitment: none, 1 year or 3 years");
+        row.maybe("commitment", Commitment::of, "is not a commitment: none, 1 year or 3 years");
     if (commitment.filter(c -> c != Commitment.NONE).isPresent()
         && item.filter(i -> i != Item.SIZE).isPresent()) {
       row.wrong("commitment", "is for sizes only");
@@ -164,7 +164,7 @@ final class PriceBookCsv {
   }
 
   private static double number(Row row, String column) {
-    return row.maybe(column, CsvTable::number, "is no number from 0 on").orElse(0.0);
+    return row.maybe(column, CsvTable::number, "is not a number from 0 on").orElse(0.0);
   }
 
   private static Optional<BigDecimal> amount(Row row) {
@@ -174,7 +174,7 @@ final class PriceBookCsv {
     } else if (text.startsWith("-")) {
       row.wrong("price", "'" + text + "' is below 0");
     } else if (!text.matches("[0-9]{1,12}([.][0-9]{1,9})?")) {
-      row.wrong("price", "'" + text + "' is no price: write it as 0.041");
+      row.wrong("price", "'" + text + "' is not a price: write it as 0.041");
     } else {
       return Optional.of(new BigDecimal(text));
     }
@@ -183,7 +183,7 @@ final class PriceBookCsv {
 
   private void currency(Row row) {
     String told =
-        row.must("currency", c -> c.matches("[A-Z]{3}"), "is no currency: write it as EUR");
+        row.must("currency", c -> c.matches("[A-Z]{3}"), "is not a currency: write it as EUR");
     if (currency.isEmpty()) {
       currency = told;
       currencyLine = row.line();

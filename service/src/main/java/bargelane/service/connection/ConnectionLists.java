@@ -60,26 +60,26 @@ public final class ConnectionLists {
   }
 
   private static void connection(List<Conversation> seen, Instant now, Row row) {
-    String client = row.must("client", Address::valid, "is no address");
-    String server = row.must("server", Address::valid, "is no address");
+    String client = row.must("client", Address::valid, "is not an address");
+    String server = row.must("server", Address::valid, "is not an address");
     String told =
         row.must(
             "port",
             x -> CsvTable.whole(x).filter(n -> n > 0 && n <= 65535).isPresent(),
-            "is no port");
+            "is not a port");
     String protocol =
         row.maybe(
                 "protocol",
                 x -> x.matches("tcp|udp") ? Optional.of(x) : Optional.empty(),
                 "is neither tcp nor udp")
             .orElse("tcp");
-    long count = row.maybe("count", CsvTable::whole, "is no whole number").orElse(1L);
-    long bytes = row.maybe("bytes", CsvTable::whole, "is no whole number").orElse(0L);
+    long count = row.maybe("count", CsvTable::whole, "is not a whole number").orElse(1L);
+    long bytes = row.maybe("bytes", CsvTable::whole, "is not a whole number").orElse(0L);
     Instant last =
-        row.maybe("last_seen", CsvTable::instant, "is no instant, as 2026-11-01T00:00:00Z")
+        row.maybe("last_seen", CsvTable::instant, "is not an instant, as 2026-11-01T00:00:00Z")
             .orElse(now);
     Instant first =
-        row.maybe("first_seen", CsvTable::instant, "is no instant, as 2026-11-01T00:00:00Z")
+        row.maybe("first_seen", CsvTable::instant, "is not an instant, as 2026-11-01T00:00:00Z")
             .orElse(last);
     if (first.isAfter(last)) {
       row.wrong("first_seen", "lies after last_seen");

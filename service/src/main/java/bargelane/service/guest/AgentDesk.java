@@ -65,7 +65,7 @@ public final class AgentDesk {
     List<String> lines = body.lines().toList();
     if (lines.isEmpty() || !lines.get(0).equals("format: bargelane/enrol/1")) {
       throw ProblemException.invalid(
-          "enrolment-malformed", "this is no enrolment of an agent", "paste the line again");
+          "enrolment-malformed", "this is not an enrolment of an agent", "paste the line again");
     }
     for (String line : lines) {
       int blank = line.indexOf(' ');
@@ -76,7 +76,7 @@ public final class AgentDesk {
     String token = told.getOrDefault("token-digest", "");
     if (!token.matches("[0-9a-f]{64}")) {
       throw ProblemException.invalid(
-          "enrolment-malformed", "the agent tells no digest of its token", "paste the line again");
+          "enrolment-malformed", "the agent sends no digest of its token", "paste the line again");
     }
     String name = told.getOrDefault("host", "").replaceAll("[^A-Za-z0-9._-]", "");
     String again = "bargelane agent key SITE makes another key";
@@ -211,7 +211,7 @@ public final class AgentDesk {
           Optional.of(
               ProblemException.invalid(
                   "report-malformed",
-                  "what the agent on " + agent.name + " tells is refused: " + e.getMessage(),
+                  "what the agent on " + agent.name + " sends is refused: " + e.getMessage(),
                   "install it anew: bargelane agent key " + site.name)),
           List.of());
     }

@@ -212,7 +212,7 @@ public final class AgentListener implements Closeable {
       throw new ProblemException(
           413,
           "too-long",
-          "what the agent tells is longer than " + largest + " bytes",
+          "the agent's report is longer than " + largest + " bytes",
           "install it anew");
     }
     return new String(bytes, StandardCharsets.UTF_8);

@@ -3,6 +3,7 @@ package bargelane.service.guest;
 import bargelane.api.AgentKeyAsk;
 import bargelane.api.AgentKeyView;
 import bargelane.api.AgentView;
+import bargelane.api.Durations;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
@@ -29,7 +30,8 @@ import org.hibernate.Session;
 /** The agents of sites, and the keys that let them in. */
 public final class Agents {
 
-  private static final int LONGEST_HOURS = 7 * 24;
+  private static final Duration SHORTEST = Duration.ofMinutes(1);
+  private static final Duration LONGEST = Duration.ofDays(7);
 
   private final Db db;
   private final Events events;
@@ -76,17 +78,20 @@ public final class Agents {
                 .isPresent());
   }
 
-  /** Makes a key that lets one agent enrol, once, for some hours. */
+  /** Makes a key that lets one agent enrol, once, for some time. */
   public AgentKeyView key(String ref, AgentKeyAsk asked, Door door, String by) {
-    int hours = asked.hours() == null ? 1 : asked.hours();
-    if (hours < 1 || hours > LONGEST_HOURS) {
+    Duration valid =
+        asked.validSeconds() == null
+            ? Duration.ofHours(1)
+            : Duration.ofSeconds(asked.validSeconds());
+    if (valid.compareTo(SHORTEST) < 0 || valid.compareTo(LONGEST) > 0) {
       throw ProblemException.invalid(
-          "hours-malformed",
-          "a key can't be good for " + hours + " hours",
-          "give 1 to " + LONGEST_HOURS);
+          "validity-malformed",
+          "a key can't be good for " + Durations.text(valid),
+          "give " + Durations.text(SHORTEST) + " to " + Durations.text(LONGEST));
     }
     String key = Ids.secret();
-    Instant expires = clock.instant().plus(Duration.ofHours(hours));
+    Instant expires = clock.instant().plus(valid);
     String name =
         db.tx(
             s -> {
@@ -134,7 +139,7 @@ public final class Agents {
                         a.version(),
                         AgentsDriver.silent(a, now)
                             ? "silent"
-                            : a.trouble().isEmpty() ? "telling" : "refused",
+                            : a.trouble().isEmpty() ? "reporting" : "refused",
                         e.enrolledAt,
                         e.heardAt,
                         e.surveyedAt,
@@ -144,7 +149,7 @@ public final class Agents {
                         a.trouble());
                   })
               .sorted(
-                  java.util.Comparator.comparing((AgentView v) -> v.state().equals("telling"))
+                  java.util.Comparator.comparing((AgentView v) -> v.state().equals("reporting"))
                       .thenComparing(AgentView::machine)
                       .thenComparing(AgentView::id))
               .toList();

@@ -68,7 +68,7 @@ record Report(String version, List<Look> looks, String part, Moment now, String 
     for (int number = 1; ; number++) {
       int end = text.indexOf('\n', at);
       if (end < 0) {
-        throw new MalformedException("it ends in line " + number + ", before its time is told");
+        throw new MalformedException("it ends in line " + number + ", before it gives its time");
       }
       String line = text.substring(at, Math.min(end, at + 1000));
       at = end + 1;

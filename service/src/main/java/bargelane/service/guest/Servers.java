@@ -95,12 +95,12 @@ public final class Servers {
       table = CsvTable.read(asked.csv(), List.of("address"), List.of("host_key"));
       for (CsvTable.Row row : table.rows()) {
         String address =
-            row.must("address", x -> address(x).isPresent(), "is no address of a server");
+            row.must("address", x -> address(x).isPresent(), "is not an address of a server");
         Optional<String> key =
             row.maybe(
                 "host_key",
                 x -> FINGERPRINT.matcher(x).matches() ? Optional.of(x) : Optional.empty(),
-                "is no fingerprint, as SHA256:…");
+                "is not a fingerprint, as SHA256:…");
         address(address)
             .ifPresent(
                 w -> {
@@ -118,7 +118,7 @@ public final class Servers {
                     () ->
                         ProblemException.invalid(
                             "address-malformed",
-                            "'" + text + "' is no address of a server",
+                            "'" + text + "' is not an address of a server",
                             "give a name or an address, with :PORT if it is not 22")),
             "");
       }
@@ -243,8 +243,8 @@ public final class Servers {
     if (!FINGERPRINT.matcher(wanted).matches()) {
       throw ProblemException.invalid(
           "host-key-malformed",
-          "'" + wanted + "' is no fingerprint of a host key",
-          "give it as ssh-keygen -l tells it on that server: SHA256:…");
+          "'" + wanted + "' is not a fingerprint of a host key",
+          "give it as ssh-keygen -l shows it on that server: SHA256:…");
     }
     return db.tx(
         s -> {

@@ -5,6 +5,7 @@ import bargelane.api.LaneView;
 import bargelane.core.finding.Finding;
 import bargelane.core.lane.Joins;
 import bargelane.core.lane.LanePlan;
+import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
@@ -22,9 +23,15 @@ import org.hibernate.exception.ConstraintViolationException;
 public final class Lanes implements SiteTenant {
 
   private final Db db;
+  private final Events events;
 
-  public Lanes(Db db) {
+  public Lanes(Db db, Events events) {
     this.db = db;
+    this.events = events;
+  }
+
+  private void tell(Session s, LaneEntity lane, String what) {
+    events.tell(s, "lane", lane.id, "", "lane " + lane.name + " " + what, null);
   }
 
   public static LaneEntity find(Session s, String ref) {
@@ -52,6 +59,7 @@ public final class Lanes implements SiteTenant {
           lane.toSiteId = to.id;
           lane.plan = Json.text(plan(asked, new LanePlan(Map.of(), Map.of(), "", true)));
           s.persist(lane);
+          tell(s, lane, "added");
           return view(s, lane);
         });
   }
@@ -84,6 +92,7 @@ public final class Lanes implements SiteTenant {
                 "read it again and repeat the change");
           }
           lane.plan = Json.text(plan(asked, Json.read(lane.plan, LanePlan.class)));
+          tell(s, lane, "changed");
           s.flush();
           return view(s, lane);
         });
@@ -100,6 +109,7 @@ public final class Lanes implements SiteTenant {
             throw ProblemException.conflict(
                 "lane-in-use", "lane " + lane.name + " is used by a wave", "remove the wave first");
           }
+          tell(s, lane, "removed");
         });
   }
 

@@ -17,7 +17,6 @@ import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.Optional;
 import java.util.TreeMap;
 import org.hibernate.Session;
 
@@ -65,7 +64,7 @@ public final class LabelRules {
     Machines.checkLabel(asked.name() == null ? "" : asked.name(), asked.value());
     if (asked.filter() == null || asked.filter().isBlank()) {
       throw ProblemException.invalid(
-          "filter-missing", "the rule has no filter", "give one, as \"name ~ lending\"");
+          "filter-missing", "the rule has no filter", "give one, as \"name has lending\"");
     }
     MachineFilter.ofTold(asked.filter());
     return db.tx(
@@ -179,12 +178,10 @@ public final class LabelRules {
                   List.of("machine"),
                   List.of("label.*"),
                   (of, row) -> {
-                    Optional<String> machine = ListedMachines.named(s, row.text("machine"));
-                    if (machine.isEmpty()) {
-                      row.wrong(
-                          "machine",
-                          "'" + row.text("machine") + "' is no machine here, or several are");
-                    } else if (labels.put(machine.get(), row.labels()) != null) {
+                    ListedMachines.Named machine = ListedMachines.named(s, row.text("machine"));
+                    if (machine.id().isEmpty()) {
+                      row.wrong("machine", machine.why());
+                    } else if (labels.put(machine.id().get(), row.labels()) != null) {
                       row.wrong("machine", "'" + row.text("machine") + "' is there twice");
                     }
                     row.labels()

@@ -39,17 +39,37 @@ public final class ListedMachines {
   /** What became of a list. */
   public record Taken(int added, int changed, int vanished) {}
 
-  /** The id of the one machine of a name or an id; none if there is none, or several. */
-  public static Optional<String> named(Session s, String ref) {
+  /**
+   * The machine that a list names.
+   *
+   * @param id none if there is no such machine, or several
+   * @param why what is wrong where there is no id
+   */
+  public record Named(Optional<String> id, String why) {}
+
+  /** Looks up the one machine of a name or an id. */
+  public static Named named(Session s, String ref) {
     List<String> found =
         Db.query(
                 s,
                 String.class,
-                "select id from MachineEntity where (name = ?1 or id = ?1) and vanishedAt is null",
+                "select id from MachineEntity where (name = ?1 or id = ?1) and vanishedAt is null"
+                    + " order by id",
                 ref)
-            .setMaxResults(2)
+            .setMaxResults(3)
             .getResultList();
-    return found.size() == 1 ? Optional.of(found.get(0)) : Optional.empty();
+    return switch (found.size()) {
+      case 0 -> new Named(Optional.empty(), "no machine is called '" + ref + "'");
+      case 1 -> new Named(Optional.of(found.get(0)), "");
+      default ->
+          new Named(
+              Optional.empty(),
+              (found.size() == 2 ? "two machines are" : "several machines are")
+                  + " called '"
+                  + ref
+                  + "': give an id, such as "
+                  + found.get(0));
+    };
   }
 
   /**

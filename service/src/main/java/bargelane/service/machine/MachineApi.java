@@ -73,7 +73,7 @@ public record MachineApi(
                     r.query("filter"), r.query("sort"), r.number("page"), r.number("size")));
     e.get("/machines/{machine}", "One machine")
         .gives(MachineView.class, r -> machines.view(r.path("machine")));
-    e.get("/machines/{machine}/facts", "What each source tells of a machine, and when it did")
+    e.get("/machines/{machine}/facts", "What each source says of a machine, and when")
         .lists(FactView.class, r -> machines.facts(r.path("machine")));
     e.get("/machines/{machine}/surveys", "What was read from inside a machine, newest first")
         .lists(SurveyView.class, r -> machines.surveys(r.path("machine")));

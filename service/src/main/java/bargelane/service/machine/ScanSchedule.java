@@ -72,7 +72,7 @@ public final class ScanSchedule {
     } catch (RuntimeException e) {
       throw ProblemException.invalid(
           "schedule-malformed",
-          "'" + wanted + "' is no schedule: " + e.getMessage(),
+          "'" + wanted + "' is not a schedule: " + e.getMessage(),
           "write minute, hour, day of the month, month and day of the week, as \"30 2 * * *\"");
     }
     String site =

@@ -114,7 +114,7 @@ public final class MoveDesk {
       if (!List.of(state.home.name, state.home.id, state.away.name, state.away.id).contains(keep)) {
         throw ProblemException.invalid(
             "site-not-of-lane",
-            "'" + keep + "' is no end of the wave's lane",
+            "'" + keep + "' is not an end of the wave's lane",
             "keep " + state.home.name + " or " + state.away.name);
       }
       confirmed(standing, asked.confirm());

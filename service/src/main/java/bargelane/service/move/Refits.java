@@ -229,15 +229,15 @@ public final class Refits {
                 + state.tow.name
                 + "; if you know better, say so with --word");
       }
-      // Kept whole: a helper that was cut short is asked for the very same again.
+      // Kept whole: a yard that was cut short is asked for the very same again.
       w.note(planned, Json.text(plan.edits()));
     }
     List<FileEdit> edits = Json.read(w.note(planned).orElseThrow(), EDITS);
     if (!edits.isEmpty()) {
-      String helper = "bl-" + w.runId() + "-refit-" + m.name;
-      String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "machine", helper);
-      moves.compute(state, side).refit(helper, owner, landings.cloneNames(w, state, m), edits);
-      services.ledger().remove(state.siteId(side), "machine", helper);
+      String yard = "bl-" + w.runId() + "-refit-" + m.name;
+      String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "machine", yard);
+      moves.compute(state, side).refit(yard, owner, landings.cloneNames(w, state, m), edits);
+      services.ledger().remove(state.siteId(side), "machine", yard);
     }
     w.note(planned, "[]");
     return edits.stream().map(FileEdit::remembered).toList();

@@ -6,7 +6,6 @@ import bargelane.service.http.Endpoints;
 import bargelane.service.http.HttpApi;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.ProblemException;
-import bargelane.service.usage.DigestMigration;
 import bargelane.tug.HttpLeaseDesk;
 import bargelane.tug.Tug;
 import com.github.kagkarlsson.scheduler.Scheduler;
@@ -55,7 +54,7 @@ public final class BargeLane implements Closeable {
             o.databaseUser(),
             o.databasePassword(),
             Entities.ALL,
-            new DigestMigration());
+            Entities.migrations());
     events = new Events(db, clock, o.databaseUrl(), o.databaseUser(), o.databasePassword());
     rooms = new Rooms(db, events, clock, o.home(), o.pace(), o.agents());
     scheduler = schedule(o);

@@ -14,6 +14,7 @@ import bargelane.service.guest.ServerEntity;
 import bargelane.service.http.AnsweredEntity;
 import bargelane.service.lane.LaneEntity;
 import bargelane.service.machine.ChangeEntity;
+import bargelane.service.machine.FilterWordsMigration;
 import bargelane.service.machine.LabelRuleEntity;
 import bargelane.service.machine.MachineAddressEntity;
 import bargelane.service.machine.MachineEntity;
@@ -35,8 +36,10 @@ import bargelane.service.site.CredentialEntity;
 import bargelane.service.site.SiteCredentialEntity;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.SiteObjectEntity;
+import bargelane.service.usage.DigestMigration;
 import bargelane.service.usage.UsageCounterEntity;
 import java.util.List;
+import org.flywaydb.core.api.migration.JavaMigration;
 
 /** What Hibernate keeps of this service, room by room. */
 public final class Entities {
@@ -81,4 +84,9 @@ public final class Entities {
           DossierEntity.class);
 
   private Entities() {}
+
+  /** Steps of the schema's history that no SQL alone can take. */
+  public static JavaMigration[] migrations() {
+    return new JavaMigration[] {new DigestMigration(), new FilterWordsMigration()};
+  }
 }

@@ -169,7 +169,7 @@ final class Rooms {
             new PriceBooks(db, events, clock),
             new FitnessRules(db, events, clock)));
 
-    Lanes lanes = new Lanes(db);
+    Lanes lanes = new Lanes(db, events);
     apis.add(new LaneApi(lanes));
     for (SiteTenant tenant :
         List.of(lanes, assessments, new GuestsOfSite(), new MachinesOfSite(clock), connections)) {

@@ -128,7 +128,7 @@ public final class ServiceMain implements Callable<Integer> {
     String port = agents.substring(colon + 1);
     if (colon < 1 || !port.matches("[0-9]{1,5}") || Integer.parseInt(port) > 65535) {
       throw new CommandLine.ParameterException(
-          spec.commandLine(), "'" + agents + "' of --agents is no HOST:PORT");
+          spec.commandLine(), "'" + agents + "' of --agents is not a HOST:PORT");
     }
     return new AgentListener.Where(
         InetSocketAddress.createUnresolved(agents.substring(0, colon), Integer.parseInt(port)),

@@ -138,7 +138,7 @@ public final class CsvTable {
     CsvTable table = new CsvTable();
     String plain = text.startsWith("\uFEFF") ? text.substring(1) : text;
     if (plain.indexOf(0) >= 0) {
-      table.problem(1, "", "this is no text: it holds a zero byte");
+      table.problem(1, "", "this is not text: it holds a zero byte");
       return table;
     }
     try (CSVParser parser =
@@ -196,7 +196,7 @@ public final class CsvTable {
         problem(
             1,
             shortly(name),
-            "is no column that is known here; there are: "
+            "is not a column that is known here; there are: "
                 + String.join(", ", required)
                 + (optional.isEmpty() ? "" : ", and if wanted " + String.join(", ", optional)));
       } else if (header.contains(name)) {

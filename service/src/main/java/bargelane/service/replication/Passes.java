@@ -479,6 +479,11 @@ public final class Passes {
   public static void close(Session s, PassEntity pass, PassState state, Instant now) {
     pass.state = state;
     pass.endedAt = now;
+    if (state == PassState.COMPLETE) {
+      // What it was tried again for is over; the events tell of it.
+      pass.problem = "";
+      pass.problemCode = "";
+    }
     s.createNativeMutationQuery("delete from pass_digests where pass_id = ?1")
         .setParameter(1, pass.id)
         .executeUpdate();

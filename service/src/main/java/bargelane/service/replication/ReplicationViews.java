@@ -105,6 +105,12 @@ public final class ReplicationViews {
         p.read,
         rate,
         remaining,
-        p.problem);
+        p.problem,
+        Passes.disks(p).stream()
+            .map(
+                d ->
+                    new PassView.DiskProgress(
+                        d.machine(), d.disk(), d.finished(), d.total(), d.done(), d.sent()))
+            .toList());
   }
 }

@@ -99,7 +99,9 @@ public final class Credentials {
       of = Type.valueOf(type.toUpperCase(Locale.ROOT));
     } catch (IllegalArgumentException e) {
       throw ProblemException.invalid(
-          "type-unknown", "'" + type + "' is no type of credential", "give token, password or key");
+          "type-unknown",
+          "'" + type + "' is not a type of credential",
+          "give token, password or key");
     }
     if (secret == null || secret.isBlank()) {
       throw ProblemException.invalid(

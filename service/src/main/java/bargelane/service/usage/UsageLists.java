@@ -41,7 +41,7 @@ public final class UsageLists {
     return db.tx(
         s -> {
           UsageSheet sheet = new UsageSheet();
-          Map<String, Optional<String>> machines = new HashMap<>();
+          Map<String, ListedMachines.Named> machines = new HashMap<>();
           Instant latest = clock.instant().plus(Duration.ofMinutes(5));
           CsvTable table =
               CsvTable.each(
@@ -72,19 +72,20 @@ public final class UsageLists {
   private static void sample(
       Session s,
       UsageSheet sheet,
-      Map<String, Optional<String>> machines,
+      Map<String, ListedMachines.Named> machines,
       Instant latest,
       Row row) {
     String named = row.text("machine");
-    Optional<String> machine = machines.computeIfAbsent(named, n -> ListedMachines.named(s, n));
+    ListedMachines.Named known = machines.computeIfAbsent(named, n -> ListedMachines.named(s, n));
+    Optional<String> machine = known.id();
     if (machine.isEmpty()) {
-      row.wrong("machine", "'" + named + "' is no machine here, or several are");
+      row.wrong("machine", known.why());
     }
     Optional<Instant> time =
         row.maybe(
             "time",
             x -> CsvTable.instant(x).filter(t -> t.isBefore(latest) && t.isAfter(Instant.EPOCH)),
-            "is no instant up to now, as 2026-11-01T00:00:00Z");
+            "is not an instant up to now, as 2026-11-01T00:00:00Z");
     if (row.text("time").isEmpty()) {
       row.wrong("time", "is empty");
     }
@@ -99,7 +100,7 @@ public final class UsageLists {
     boolean any = false;
     for (int i = 0; i < values.length; i++) {
       Optional<Double> value =
-          row.maybe(METRICS.get(i), CsvTable::number, "is no number from 0 on");
+          row.maybe(METRICS.get(i), CsvTable::number, "is not a number from 0 on");
       values[i] = value.map(Double::floatValue).orElse(Float.NaN);
       any |= value.isPresent();
     }

@@ -116,7 +116,7 @@ public final class Usages {
               + UsageMonths.EXACT.toDays()
               + " days ago are kept folded: they count as a whole, so the window is from "
               + c.from()
-              + ", and percentiles lie within what is told beside them");
+              + ", and percentiles lie within the bounds beside them");
     }
     return new UsageView(
         machine.name,
@@ -155,7 +155,7 @@ public final class Usages {
     }
     throw ProblemException.invalid(
         "percentile-malformed",
-        "'" + told + "' is no percentile",
+        "'" + told + "' is not a percentile",
         "give a number above 0 and up to 100, as 95");
   }
 
@@ -165,7 +165,7 @@ public final class Usages {
     } catch (DateTimeParseException e) {
       throw ProblemException.invalid(
           "instant-malformed",
-          "'" + told + "' of " + name + " is no instant",
+          "'" + told + "' of " + name + " is not an instant",
           "write it as 2026-11-01T00:00:00Z");
     }
   }

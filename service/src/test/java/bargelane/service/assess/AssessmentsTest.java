@@ -430,9 +430,9 @@ class AssessmentsTest {
             "7 name storage e has no price a GiB",
             "8 item 'boat' is none of",
             "9 name is empty",
-            "9 unit 'day' is no unit of a size",
-            "9 valid_from 'never' is no date",
-            "10 price '1e3' is no price",
+            "9 unit 'day' is not a unit of a size",
+            "9 valid_from 'never' is not a date",
+            "10 price '1e3' is not a price",
             "10 valid_until is not after")) {
       assertTrue(told.stream().anyMatch(t -> t.startsWith(wanted)), wanted + " in " + told);
     }

@@ -200,7 +200,8 @@ class AgentDeskTest {
     assertEquals("enrolment-malformed", refused(() -> desk.enrol("hello")));
     assertEquals("enrolment-malformed", refused(() -> desk.enrol(enrolment(key(), "x"))));
     assertEquals(
-        "hours-malformed", refused(() -> agents.key("annexes", new AgentKeyAsk(0), k -> k, "e")));
+        "validity-malformed",
+        refused(() -> agents.key("annexes", new AgentKeyAsk(0L), k -> k, "e")));
     assertEquals("agent-unknown", refused(() -> desk.agent("stranger")));
     assertEquals(0, count("agent_key where digest = '" + key + "'"), "the key itself is not kept");
   }
@@ -211,7 +212,7 @@ class AgentDeskTest {
     assertTrue(tell(id, looks(1, 2), "", 1).contains("survey"), "the machine is not known yet");
     assertEquals("held 1\n", tell(id, looks(1, 2), "all", 1));
     assertEquals(1, count("machine where name = 'annex-desk'"));
-    assertEquals("telling", agents.list("annexes").get(0).state());
+    assertEquals("reporting", agents.list("annexes").get(0).state());
     List<Finding> found = check();
     assertEquals(
         List.of(Code.SERVER_FACT_UNREAD), found.stream().map(Finding::code).toList(), found + "");
@@ -297,9 +298,9 @@ class AgentDeskTest {
     String id = agent();
     assertEquals("report-malformed", refused(() -> desk.report(id, "hello\n")));
     assertEquals("refused", agents.list("annexes").get(0).state());
-    assertTrue(check().stream().anyMatch(f -> f.code() == Code.AGENT_TOLD_NONSENSE));
+    assertTrue(check().stream().anyMatch(f -> f.code() == Code.AGENT_ANSWER_INVALID));
     tell(id, "", "all", 1);
-    assertEquals("telling", agents.list("annexes").get(0).state());
+    assertEquals("reporting", agents.list("annexes").get(0).state());
     String sound = report(looks(1, 5), "all", 300_000, now.toEpochMilli());
     Random random = new Random(11);
     int accepted = 0;
@@ -322,6 +323,6 @@ class AgentDeskTest {
     }
     assertTrue(accepted < 400, "some of it was nonsense");
     tell(id, "", "all", 1);
-    assertEquals("telling", agents.list("annexes").get(0).state(), "and all is well again");
+    assertEquals("reporting", agents.list("annexes").get(0).state(), "and all is well again");
   }
 }

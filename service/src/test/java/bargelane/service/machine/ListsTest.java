@@ -342,7 +342,7 @@ class ListsTest {
     LabelRules rules = new LabelRules(db, events, CLOCK);
     LabelRuleView big = rules.add(new LabelRuleAdd("cpus >= 2", "size", "big"), "e");
     assertEquals(1, big.machines());
-    rules.add(new LabelRuleAdd("name ~ a", "size", "named"), "e");
+    rules.add(new LabelRuleAdd("name has a", "size", "named"), "e");
     rules.add(new LabelRuleAdd("label.app = platform", "app", "ruled"), "e");
     LabelRuleView chained = rules.add(new LabelRuleAdd("label.size = big", "x", "y"), "e");
     assertEquals(0, chained.machines(), "rules don't see what rules give");

@@ -278,7 +278,7 @@ class WavesTest {
     assertEquals(List.of("load"), pages.wave("lending").verbs());
     assertEquals(0, count("run"));
     ProblemException used =
-        assertThrows(ProblemException.class, () -> new Lanes(db).remove("over"));
+        assertThrows(ProblemException.class, () -> new Lanes(db, events).remove("over"));
     assertEquals("lane-in-use", used.code());
     ProblemException twice = assertThrows(ProblemException.class, this::again);
     assertEquals("wave-exists", twice.code());

@@ -5,11 +5,11 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.core.replication.PassState;
 import bargelane.service.machine.MachineWaveEntity;
+import bargelane.service.node.Entities;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.PassEntity;
 import bargelane.service.replication.TowEntity;
 import bargelane.service.run.RunEntity;
-import bargelane.service.usage.DigestMigration;
 import java.sql.Connection;
 import java.sql.DriverManager;
 import java.sql.SQLException;
@@ -52,7 +52,7 @@ class MigrationTest {
       execute(c, "drop schema public cascade; create schema public");
       Flyway.configure()
           .dataSource(database.url, "bargelane", database.password)
-          .javaMigrations(new DigestMigration())
+          .javaMigrations(Entities.migrations())
           .target("8")
           .load()
           .migrate();

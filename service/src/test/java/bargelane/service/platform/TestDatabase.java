@@ -1,7 +1,6 @@
 package bargelane.service.platform;
 
 import bargelane.service.node.Entities;
-import bargelane.service.usage.DigestMigration;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
@@ -46,7 +45,7 @@ public final class TestDatabase implements AutoCloseable {
               "bargelane",
               server.password,
               Entities.ALL,
-              new DigestMigration())
+              Entities.migrations())
           .close();
     }
     return server;
@@ -54,7 +53,7 @@ public final class TestDatabase implements AutoCloseable {
 
   /** Opens it as the service does. */
   public Db db() {
-    return new Db(url, "bargelane", password, Entities.ALL, new DigestMigration());
+    return new Db(url, "bargelane", password, Entities.ALL, Entities.migrations());
   }
 
   @Override

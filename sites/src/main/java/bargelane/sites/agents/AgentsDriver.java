@@ -43,7 +43,7 @@ public final class AgentsDriver extends LookOnly {
           new Finding(
               Code.SITE_EMPTY,
               access.name(),
-              "no agent tells of it yet",
+              "no agent has reported yet",
               "bargelane agent key " + access.name() + " gives the line to paste on a machine",
               Who.ENGINEER));
     }
@@ -57,8 +57,8 @@ public final class AgentsDriver extends LookOnly {
                 Code.AGENT_SILENT,
                 thing,
                 a.heardAt()
-                    .map(at -> "its agent was heard of last at " + at)
-                    .orElse("its agent was never heard of"),
+                    .map(at -> "its agent's last report came at " + at)
+                    .orElse("its agent never reported"),
                 "see its log on the machine; if it is gone for good: bargelane agent remove "
                     + access.name()
                     + " "
@@ -68,7 +68,7 @@ public final class AgentsDriver extends LookOnly {
       if (!a.trouble().isEmpty()) {
         all.add(
             new Finding(
-                Code.AGENT_TOLD_NONSENSE,
+                Code.AGENT_ANSWER_INVALID,
                 thing,
                 "what its agent told last was refused: " + a.trouble(),
                 "install it anew: bargelane agent key " + access.name(),

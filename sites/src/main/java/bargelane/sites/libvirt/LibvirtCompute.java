@@ -370,7 +370,7 @@ final class LibvirtCompute implements Compute {
 
   @Override
   public String refit(String name, String owner, List<String> disks, List<FileEdit> edits) {
-    return new RefitHelper(host).run(name, owner, disks, edits);
+    return new Yard(host).run(name, owner, disks, edits);
   }
 
   @Override

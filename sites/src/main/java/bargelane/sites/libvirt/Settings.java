@@ -24,7 +24,7 @@ import java.util.stream.Collectors;
  * @param scratchMib most that a snapshot may keep of what guests overwrite
  * @param reserveMib what must stay free where that is kept
  * @param scratch directory on the host where it is kept; empty for the catalogue's
- * @param helper directory where the service runs that has the refit helper
+ * @param yard directory where the service runs that has the yard
  */
 record Settings(
     String address,
@@ -37,7 +37,7 @@ record Settings(
     long scratchMib,
     long reserveMib,
     String scratch,
-    String helper) {
+    String yard) {
 
   private static final String SYSTEM_SOCKET = "/run/libvirt/libvirt-sock";
 
@@ -88,7 +88,7 @@ record Settings(
                 : socket.getParent().resolveSibling("bl").toString());
     String pool = take(given, "pool", "");
     String scratch = take(given, "scratch", "");
-    String helper = take(given, "helper", "");
+    String yard = take(given, "yard", "");
     long scratchMib = number(given, "scratch-mib", 4096);
     long reserveMib = number(given, "reserve-mib", 1024);
     Optional<Ssh.Address> ssh = Optional.empty();
@@ -118,7 +118,7 @@ record Settings(
         scratchMib,
         reserveMib,
         scratch,
-        helper);
+        yard);
   }
 
   private static String take(Map<String, String> given, String key, String otherwise) {

@@ -45,7 +45,7 @@ public final class OvfDriver extends LookOnly {
     this.folder = Path.of(address);
     if (!folder.isAbsolute()) {
       throw new IllegalArgumentException(
-          "'" + address + "' is no absolute path of a folder where the service runs");
+          "'" + address + "' is not an absolute path of a folder where the service runs");
     }
   }
 

@@ -115,8 +115,8 @@ final class ServerShell implements Closeable {
           return trouble(
               server,
               shown,
-              Code.SERVER_TOLD_NONSENSE,
-              "what it told is no survey: " + e.getMessage(),
+              Code.SERVER_ANSWER_INVALID,
+              "its answer is not a survey: " + e.getMessage(),
               "log in there as "
                   + credential.account()
                   + " and see that a shell starts and prints nothing of its own");
@@ -237,7 +237,7 @@ final class ServerShell implements Closeable {
           e);
     }
     if (keys.isEmpty()) {
-      throw new IllegalArgumentException("this is no private key in PEM or OpenSSH's form");
+      throw new IllegalArgumentException("this is not a private key in PEM or OpenSSH's form");
     }
     return keys;
   }

@@ -52,8 +52,8 @@ class HostFaultsTest {
   static void start() throws IOException {
     List<Path> images = SmallMachines.guestDisks();
     dir = SmallMachines.shortDirectory();
-    demo = DemoHost.start("games", dir.resolve("h"), "quay", "10.20.1.1");
-    driver = new LibvirtDriver("quay", demo.address(SETTINGS), Clock.systemUTC());
+    demo = DemoHost.start("games", dir.resolve("h"), "hithe", "10.20.1.1");
+    driver = new LibvirtDriver("hithe", demo.address(SETTINGS), Clock.systemUTC());
     int port;
     try (ServerSocket s = new ServerSocket(0, 1, InetAddress.getLoopbackAddress())) {
       port = s.getLocalPort();
@@ -245,7 +245,7 @@ class HostFaultsTest {
     demo.virsh("define", xml.toString());
     try {
       List<Finding> found =
-          new LibvirtDriver("quay", demo.address("&reserve-mib=99999999"), Clock.systemUTC())
+          new LibvirtDriver("hithe", demo.address("&reserve-mib=99999999"), Clock.systemUTC())
               .check();
       assertEquals(
           List.of(Finding.Code.SITE_ROOM_SHORT, Finding.Code.DISK_KEEPS_NO_CHANGES),
@@ -268,7 +268,7 @@ class HostFaultsTest {
               .kind());
       assertEquals(
           Finding.Code.STORAGE_UNKNOWN,
-          new LibvirtDriver("quay", demo.address("&pool=elsewhere"), Clock.systemUTC())
+          new LibvirtDriver("hithe", demo.address("&pool=elsewhere"), Clock.systemUTC())
               .check()
               .get(0)
               .code());

@@ -46,12 +46,11 @@ class RefitTest {
 
   @BeforeAll
   static void start() throws IOException {
-    Path helper = SmallMachines.helper();
+    Path yard = SmallMachines.yard();
     dir = SmallMachines.shortDirectory();
-    demo = DemoHost.start("games", dir.resolve("h"), "quay", "10.20.7.1");
+    demo = DemoHost.start("games", dir.resolve("h"), "hithe", "10.20.7.1");
     driver =
-        new LibvirtDriver(
-            "quay", demo.address("&reserve-mib=16&helper=" + helper), Clock.systemUTC());
+        new LibvirtDriver("hithe", demo.address("&reserve-mib=16&yard=" + yard), Clock.systemUTC());
   }
 
   @AfterAll
@@ -110,7 +109,7 @@ class RefitTest {
                 "bios",
                 "",
                 volumes,
-                List.of(new PlacedNic("quay", "10.20.7.40", false, "52:54:00:20:01:21")),
+                List.of(new PlacedNic("hithe", "10.20.7.40", false, "52:54:00:20:01:21")),
                 List.of(new Inventory.Ingress("tcp", 8080, "")),
                 Map.of()));
   }

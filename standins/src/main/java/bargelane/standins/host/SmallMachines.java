@@ -57,9 +57,9 @@ public final class SmallMachines {
     return List.of(dir.resolve("guest-system.img"), dir.resolve("guest-data.img"));
   }
 
-  /** Builds the refit helper if need be; gives the directory of its kernel and initramfs. */
-  public static Path helper() throws IOException {
-    return build("helper");
+  /** Builds the yard if need be; gives the directory of its kernel and initramfs. */
+  public static Path yard() throws IOException {
+    return build("yard");
   }
 
   /** Makes a directory with a short name that other accounts can enter. */

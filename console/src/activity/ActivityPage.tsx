@@ -1,0 +1,85 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Link from '@mui/material/Link';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link as RouterLink, useSearchParams } from 'react-router';
+import { get, type Run } from '../api';
+import { between, duration, moment } from '../format';
+import { Panel } from '../parts/Panel';
+import { Rows } from '../parts/Rows';
+import { RunSteps } from './RunSteps';
+import { Status, toneOf } from '../parts/Status';
+import { Trouble } from '../parts/Trouble';
+
+const MOST = 100;
+
+/** Every run, newest first; one opens into its steps. The choice is in the address. */
+export function ActivityPage() {
+  const [search, setSearch] = useSearchParams();
+  const [opened, setOpened] = useState('');
+  const open = search.get('open') === 'true';
+  const passes = search.get('passes') === 'true';
+  const { data, error } = useQuery({ queryKey: ['runs', open, passes], queryFn: () => get<Run[]>(`/runs?size=${MOST}&open=${open}&passes=${passes}`) });
+  const choose = (name: string, on: boolean) =>
+    setSearch(
+      (now) => {
+        now.set(name, String(on));
+        return now;
+      },
+      { replace: true },
+    );
+  if (data === undefined) {
+    return error === null ? null : <Trouble error={error} />;
+  }
+  const shown = data.find((r) => r.id === opened);
+  return (
+    <Box sx={{ display: 'grid', gap: 1.5 }}>
+      <Panel title="Runs" note={data.length === MOST ? `the newest ${MOST}` : `${data.length}`}>
+        <Box sx={{ display: 'flex', gap: 1, mb: 1 }}>
+          <Button variant={open ? 'contained' : 'outlined'} aria-pressed={open} onClick={() => choose('open', !open)}>
+            Only those that run
+          </Button>
+          <Button variant={passes ? 'contained' : 'outlined'} aria-pressed={passes} onClick={() => choose('passes', !passes)}>
+            With the timetables&apos; passes
+          </Button>
+        </Box>
+        <Rows
+          heads={[
+            ['Run', 'left'],
+            ['What', 'left'],
+            ['Of', 'left'],
+            ['State', 'left'],
+            ['Began', 'left'],
+            ['Took', 'right'],
+            ['By', 'left'],
+          ]}
+          rows={data.map((r) => ({
+            key: r.id,
+            cells: [
+              <Button key="r" size="small" aria-expanded={r.id === opened} onClick={() => setOpened(r.id === opened ? '' : r.id)}>
+                {r.id}
+              </Button>,
+              r.title,
+              <Link key="s" component={RouterLink} to={`/${r.subjectKind === 'wave' ? 'waves' : 'sites'}/${r.subject}`}>
+                {r.subject}
+              </Link>,
+              <Status key="t" tone={toneOf(r.state)}>
+                {r.state}
+              </Status>,
+              moment(r.startedAt),
+              r.endedAt === null ? '' : duration(Math.max(0, between(r.startedAt, r.endedAt))),
+              r.startedBy,
+            ],
+          }))}
+          none="Nothing has run yet. A scan of a site is the first: open a site and scan it."
+        />
+      </Panel>
+      {shown !== undefined && (
+        <Panel title={`Steps of ${shown.id}`}>
+          <RunSteps run={shown} now={shown.endedAt === null ? Date.now() : Date.parse(shown.endedAt)} />
+        </Panel>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,75 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { get, post, remove, type Agent } from '../api';
+import { moment } from '../format';
+import { MachineLink } from '../machines/MachineLink';
+import { Panel } from '../parts/Panel';
+import { Rows } from '../parts/Rows';
+import { Status, type Tone } from '../parts/Status';
+import { Trouble } from '../parts/Trouble';
+
+const TONES: Record<string, Tone> = { reporting: 'good', silent: 'bad', refused: 'bad' };
+
+/** The agents of a site, and the line that installs one more. */
+export function Agents({ path }: { path: string }) {
+  const client = useQueryClient();
+  const { data, error } = useQuery({ queryKey: ['agents', path], queryFn: () => get<Agent[]>(`${path}/agents`) });
+  const key = useMutation({ mutationFn: () => post<{ expiresAt: string; line: string }>(`${path}/agents/keys`, { validSeconds: 3600 }) });
+  const take = useMutation({ mutationFn: (id: string) => remove(`${path}/agents/${id}`), onSuccess: () => client.invalidateQueries() });
+  if (data === undefined) {
+    return error === null ? null : <Trouble error={error} />;
+  }
+  return (
+    <Panel title="Agents" note="one a machine, the silent ones first" wide>
+      <Rows
+        heads={[
+          ['Machine', 'left'],
+          ['State', 'left'],
+          ['Agent', 'left'],
+          ['Runs as', 'left'],
+          ['Heard of', 'left'],
+          ['Surveyed', 'left'],
+          ["Can't read, clock", 'left'],
+          ['', 'right'],
+        ]}
+        rows={data.map((a) => ({
+          key: a.id,
+          cells: [
+            a.machineId === '' ? a.machine : <MachineLink key="m" id={a.machineId} name={a.machine} />,
+            <Status key="s" tone={TONES[a.state] ?? 'plain'}>
+              {a.state}
+            </Status>,
+            `${a.id}, ${a.version === '' ? 'no report yet' : a.version}`,
+            a.account,
+            a.heardAt === null ? 'never' : moment(a.heardAt),
+            a.surveyedAt === null ? 'never' : moment(a.surveyedAt),
+            [a.unread.map((u) => u.slice(1, u.indexOf("'", 1))).join(', '), Math.abs(a.clockAheadSeconds) < 1 ? '' : `clock ${a.clockAheadSeconds.toFixed(0)} s ahead`, a.trouble].filter((x) => x !== '').join('; '),
+            <Button key="r" size="small" onClick={() => take.mutate(a.id)}>
+              Remove
+            </Button>,
+          ],
+        }))}
+        none="No agent yet. Make a line, and paste it on the machine."
+      />
+      <Box sx={{ mt: 1.5 }}>
+        <Button variant="outlined" disabled={key.isPending} onClick={() => key.mutate()}>
+          Line for a new agent
+        </Button>
+        {key.data !== undefined && (
+          <Box sx={{ mt: 1 }}>
+            Paste this on one machine before {moment(key.data.expiresAt)}, as root or as an ordinary account. It is good once and is not shown again.
+            <Box component="pre" sx={{ my: 1, p: 1, border: 1, borderColor: 'divider', whiteSpace: 'pre-wrap', overflowWrap: 'anywhere', fontSize: '0.92em' }}>
+              {key.data.line}
+            </Box>
+            <Button size="small" onClick={() => void navigator.clipboard.writeText(key.data.line)}>
+              Copy
+            </Button>
+          </Box>
+        )}
+      </Box>
+      {key.error !== null && <Trouble error={key.error} />}
+      {take.error !== null && <Trouble error={take.error} />}
+    </Panel>
+  );
+}

@@ -1,0 +1,99 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import MenuItem from '@mui/material/MenuItem';
+import TextField from '@mui/material/TextField';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { get, post, put, remove, type Credential } from '../api';
+import { moment } from '../format';
+import { Panel } from '../parts/Panel';
+import { Rows } from '../parts/Rows';
+import { Trouble } from '../parts/Trouble';
+
+const NEW = { name: '', type: 'key', account: '', secret: '' };
+
+/** Secrets by name: stored, replaced in place, never shown again. */
+export function Credentials() {
+  const client = useQueryClient();
+  const [made, setMade] = useState(NEW);
+  const { data, error } = useQuery({ queryKey: ['credentials'], queryFn: () => get<Credential[]>('/credentials') });
+  const done = async () => {
+    setMade(NEW);
+    await client.invalidateQueries();
+  };
+  const known = data?.find((c) => c.name === made.name);
+  const store = useMutation({
+    mutationFn: () => (known === undefined ? post('/credentials', { ...made, account: made.type === 'token' ? '' : made.account }) : put(`/credentials/${known.id}`, { secret: made.secret })),
+    onSuccess: done,
+  });
+  const take = useMutation({ mutationFn: (id: string) => remove(`/credentials/${id}`), onSuccess: done });
+  const field = (name: keyof typeof NEW) => ({ size: 'small' as const, value: made[name], onChange: (e: { target: { value: string } }) => setMade({ ...made, [name]: e.target.value }) });
+  if (data === undefined) {
+    return error === null ? null : <Trouble error={error} />;
+  }
+  return (
+    <Panel title="Credentials" note="kept encrypted, never shown again; one may be used by many sites">
+      <Rows
+        heads={[
+          ['Name', 'left'],
+          ['Type', 'left'],
+          ['Account', 'left'],
+          ['Used by', 'left'],
+          ['Changed', 'left'],
+          ['', 'right'],
+        ]}
+        rows={data.map((c) => ({
+          key: c.id,
+          cells: [
+            c.name,
+            c.type,
+            c.account,
+            c.sites.join(', '),
+            moment(c.changedAt),
+            c.sites.length === 0 ? (
+              <Button key="r" size="small" onClick={() => take.mutate(c.id)}>
+                Remove
+              </Button>
+            ) : (
+              ''
+            ),
+          ],
+        }))}
+        none="No credential yet."
+      />
+      <Box
+        component="form"
+        autoComplete="off"
+        onSubmit={(e) => {
+          e.preventDefault();
+          store.mutate();
+        }}
+        sx={{ display: 'flex', gap: 1, flexWrap: 'wrap', alignItems: 'flex-start', mt: 1.5 }}
+      >
+        <TextField label="Credential" {...field('name')} />
+        {known === undefined && (
+          <>
+            <TextField select label="Type" sx={{ minWidth: 120 }} {...field('type')}>
+              {['key', 'password', 'token'].map((t) => (
+                <MenuItem key={t} value={t}>
+                  {t}
+                </MenuItem>
+              ))}
+            </TextField>
+            {made.type !== 'token' && <TextField label="Account" {...field('account')} />}
+          </>
+        )}
+        {(known?.type ?? made.type) === 'key' ? (
+          <TextField label="Private key" multiline maxRows={3} sx={{ minWidth: 300 }} {...field('secret')} />
+        ) : (
+          <TextField label="Secret" type="password" autoComplete="new-password" {...field('secret')} />
+        )}
+        <Button type="submit" variant="outlined" disabled={made.name === '' || made.secret === '' || store.isPending}>
+          {known === undefined ? 'Store' : 'Replace the secret'}
+        </Button>
+      </Box>
+      {store.error !== null && <Trouble error={store.error} />}
+      {take.error !== null && <Trouble error={take.error} />}
+    </Panel>
+  );
+}

@@ -1,0 +1,127 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import TextField from '@mui/material/TextField';
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { get, post, put, remove, type ImportResult, type Page, type Server } from '../api';
+import { moment } from '../format';
+import { Imported } from '../machines/Imported';
+import { MachineLink } from '../machines/MachineLink';
+import { Panel } from '../parts/Panel';
+import { Rows } from '../parts/Rows';
+import { Status } from '../parts/Status';
+import { Trouble } from '../parts/Trouble';
+
+const ROWS = 25;
+
+/** The fingerprint that a server is to be known by from now on. */
+function Trust({ path, server }: { path: string; server: Server }) {
+  const client = useQueryClient();
+  const [key, setKey] = useState('');
+  const trust = useMutation({ mutationFn: () => put(`${path}/servers/${server.id}`, { hostKey: key }), onSuccess: () => client.invalidateQueries() });
+  return (
+    <Box
+      component="form"
+      onSubmit={(e) => {
+        e.preventDefault();
+        trust.mutate();
+      }}
+      sx={{ display: 'flex', gap: 1, mt: 0.5 }}
+    >
+      <TextField label={`Host key of ${server.address}`} placeholder="SHA256:…" size="small" value={key} onChange={(e) => setKey(e.target.value)} sx={{ width: 330 }} />
+      <Button type="submit" disabled={key === '' || trust.isPending}>
+        Trust
+      </Button>
+      {trust.error !== null && <Trouble error={trust.error} />}
+    </Box>
+  );
+}
+
+/** The servers of a site, and new ones: typed, or from a CSV file. */
+export function Servers({ path }: { path: string }) {
+  const client = useQueryClient();
+  const [rows, setRows] = useState(ROWS);
+  const [text, setText] = useState('');
+  const { data, error } = useQuery({ queryKey: ['servers', path, rows], queryFn: () => get<Page<Server>>(`${path}/servers?size=${rows}`), placeholderData: keepPreviousData });
+  const add = useMutation({
+    mutationFn: (body: { addresses: string[]; csv: string }) => post<ImportResult>(`${path}/servers`, { ...body, dryRun: false }),
+    onSuccess: async (result) => {
+      if (result.problemCount === 0) {
+        setText('');
+      }
+      await client.invalidateQueries();
+    },
+  });
+  const take = useMutation({ mutationFn: (id: string) => remove(`${path}/servers/${id}`), onSuccess: () => client.invalidateQueries() });
+  if (data === undefined) {
+    return error === null ? null : <Trouble error={error} />;
+  }
+  const addresses = text.split(/[\s,]+/).filter((a) => a !== '');
+  return (
+    <Panel title="Servers" note={`${data.total} in the list, those with a problem first`} wide>
+      <Rows
+        heads={[
+          ['Address', 'left'],
+          ['Machine', 'left'],
+          ['Let in by', 'left'],
+          ['Read', 'left'],
+          ['Host key, problem', 'left'],
+          ['', 'right'],
+        ]}
+        rows={data.items.map((s) => ({
+          key: s.id,
+          cells: [
+            s.address,
+            s.machineId === '' ? 'not known yet' : <MachineLink key="m" id={s.machineId} name={s.machine} />,
+            s.credential,
+            s.readAt === null ? 'never' : moment(s.readAt),
+            s.problem === null ? (
+              <span key="k" style={{ overflowWrap: 'anywhere' }}>
+                {s.hostKey === '' ? 'not seen yet' : s.hostKey}
+              </span>
+            ) : (
+              <Box key="p">
+                <Status tone="bad" wrap>{`${s.problem.cause}. Remedy: ${s.problem.remedy}`}</Status>
+                {s.problem.code === 'server-key-changed' && <Trust path={path} server={s} />}
+              </Box>
+            ),
+            <Button key="r" size="small" onClick={() => take.mutate(s.id)}>
+              Remove
+            </Button>,
+          ],
+        }))}
+        none="No server yet. Give their addresses here."
+      />
+      {data.total > rows && rows < 500 && <Button onClick={() => setRows(Math.min(500, rows * 4))}>{`More of ${data.total}`}</Button>}
+      <Box
+        component="form"
+        onSubmit={(e) => {
+          e.preventDefault();
+          add.mutate({ addresses, csv: '' });
+        }}
+        sx={{ display: 'flex', gap: 1, mt: 1.5, alignItems: 'center' }}
+      >
+        <TextField label="Addresses" placeholder="10.20.9.7 10.20.9.8:2222" size="small" value={text} onChange={(e) => setText(e.target.value)} sx={{ minWidth: 360 }} />
+        <Button type="submit" variant="outlined" disabled={addresses.length === 0 || add.isPending}>
+          Add
+        </Button>
+        <Button component="label" disabled={add.isPending}>
+          From a CSV file
+          <input
+            type="file"
+            hidden
+            accept=".csv,text/csv"
+            onChange={(e) => {
+              const file = e.target.files?.[0];
+              e.target.value = '';
+              void file?.text().then((csv) => add.mutate({ addresses: [], csv }));
+            }}
+          />
+        </Button>
+      </Box>
+      {add.data !== undefined && <Imported result={add.data} things="servers" />}
+      {add.error !== null && <Trouble error={add.error} />}
+      {take.error !== null && <Trouble error={take.error} />}
+    </Panel>
+  );
+}

@@ -1,0 +1,68 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+import type { Refit } from '../api';
+import { clock } from '../format';
+import { Status } from '../parts/Status';
+
+function Lines({ text }: { text: string }) {
+  return (
+    <Box component="pre" sx={{ m: 0, mt: 0.25, p: 0.75, bgcolor: 'action.hover', fontSize: '0.85em', whiteSpace: 'pre-wrap', overflowWrap: 'anywhere' }}>
+      {text.trimEnd()}
+    </Box>
+  );
+}
+
+function tone(r: Refit): 'waiting' | 'bad' | 'good' {
+  if (r.lookedAt === null) {
+    return 'waiting';
+  }
+  return r.refused.length > 0 && r.word === '' ? 'bad' : 'good';
+}
+
+/** What guests need changed to start at the other side: each file with its reason and what changes in it. */
+export function RefitPlans({ plans, canLook, onLook }: { plans: Refit[]; canLook: boolean; onLook: () => void }) {
+  return (
+    <Box>
+      {plans.map((r) => (
+        <Box key={r.machine} sx={{ mb: 1 }}>
+          <Box sx={{ display: 'flex', columnGap: 2, alignItems: 'baseline', flexWrap: 'wrap' }}>
+            <Typography sx={{ fontWeight: 600 }}>{r.machine}</Typography>
+            <Status tone={tone(r)} wrap>
+              {r.summary}
+            </Status>
+            {r.lookedAt !== null && (
+              <Typography color="text.secondary">
+                {r.os === '' ? '' : `${r.os}, ${r.firmware}; `}point {r.point}, looked into at {clock(r.lookedAt)}
+              </Typography>
+            )}
+          </Box>
+          {r.edits.map((e) => (
+            <Box component="details" key={`${e.disk} ${e.partition} ${e.path}`} sx={{ ml: 1, mt: 0.25 }}>
+              <summary>
+                <code>{e.path}</code> on disk {e.disk}, partition {e.partition}: {e.reason}
+              </summary>
+              <Lines text={e.difference} />
+            </Box>
+          ))}
+          {r.refused.map((text) => (
+            <Typography key={text} color="error.main">
+              In the way: {text}
+            </Typography>
+          ))}
+          {r.unjudged.map((text) => (
+            <Typography key={text} color="text.secondary">
+              Not judged: {text}
+            </Typography>
+          ))}
+          {r.word !== '' && <Typography>May move all the same, says {r.word}</Typography>}
+        </Box>
+      ))}
+      {canLook && (
+        <Button size="small" variant="outlined" onClick={onLook}>
+          Look into the guests
+        </Button>
+      )}
+    </Box>
+  );
+}
