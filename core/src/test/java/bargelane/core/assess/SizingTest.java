@@ -230,7 +230,7 @@ class SizingTest {
         former = now;
       }
       former = BigDecimal.ZERO;
-      for (double p : new double[] {10, 50, 90, 95, 99, 100}) {
+      for (double p : new double[] {50, 62.5, 90, 95, 99.5, 100}) {
         BigDecimal now =
             new Sizing(o, USUAL.choosing(p, Headroom.all(5), Commitment.NONE, BigDecimal.TEN))
                 .size(Basis.OBSERVED, m)

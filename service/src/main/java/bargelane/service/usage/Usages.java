@@ -40,7 +40,7 @@ public final class Usages {
    *
    * @param from beginning of the window; empty for 30 days before its end
    * @param to its end; empty for now
-   * @param percentile above 0, up to 100
+   * @param percentile 50 to 100
    * @param points stretches of the course of each metric at most; 0 for none
    */
   public UsageView view(String ref, String from, String to, String percentile, int points) {
@@ -147,7 +147,7 @@ public final class Usages {
     }
     try {
       double value = Double.parseDouble(told);
-      if (value > 0 && value <= 100) {
+      if (value >= 50 && value <= 100) {
         return value;
       }
     } catch (NumberFormatException e) {
@@ -156,7 +156,7 @@ public final class Usages {
     throw ProblemException.invalid(
         "percentile-malformed",
         "'" + told + "' is not a percentile",
-        "give a number above 0 and up to 100, as 95");
+        "give a number from 50 to 100, such as 95 or 99.5");
   }
 
   private static Instant instant(String name, String told) {
