@@ -21,7 +21,6 @@ import java.math.BigDecimal;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.Set;
 import org.junit.jupiter.api.Test;
 
 class PreflightTest {
@@ -72,7 +71,8 @@ class PreflightTest {
     List<Optional<String>> sizes =
         java.util.Arrays.stream(machines).map(m -> Optional.of("s")).toList();
     Joins joins = new Joins(plan, "over", inventory("10.0.0.0/24", ROOM), target, "there");
-    return new Preflight(plan, joins, target, SIZED, Set.of()).place(List.of(machines), sizes);
+    List<Nic> used = target.machines().stream().flatMap(m -> m.nics().stream()).toList();
+    return new Preflight(plan, joins, target, SIZED, used).place(List.of(machines), sizes);
   }
 
   @Test

@@ -132,7 +132,7 @@ class OvfPackageTest {
         List.of(
             "../x.img", "/etc/passwd", "a/b", "..", "file:x", "a\\b", "http://192.0.2.1/x", "")) {
       assertTrue(
-          refusal(GOOD.replace("reading-room-disk1.img", href)).contains("no name of a file"),
+          refusal(GOOD.replace("reading-room-disk1.img", href)).contains("not a name of a file"),
           href);
     }
   }
@@ -143,13 +143,13 @@ class OvfPackageTest {
     wrong.put(GOOD.replace("ovf:capacity='20'", "ovf:capacity='9999999999999'"), "more than 1 EiB");
     wrong.put(GOOD.replace("ovf:capacity='20'", "ovf:capacity='-1'"), "is not a size");
     wrong.put(GOOD.replace("ovf:capacity='20'", "ovf:capacity='${d}'"), "left to be chosen");
-    wrong.put(GOOD.replace("byte * 2^30", "furlong"), "no unit of bytes");
+    wrong.put(GOOD.replace("byte * 2^30", "furlong"), "not a unit of bytes");
     wrong.put(GOOD.replace("ovf:/disk/d1", "ovf:/disk/d9"), "not listed");
     wrong.put(GOOD.replace("ovf:fileRef='f1'", "ovf:fileRef='f9'"), "not listed");
     wrong.put(GOOD.replace("'d2'", "'d1'"), "two disks");
     wrong.put(GOOD.replace(">2<", ">0<"), "0 processors");
     wrong.put(GOOD.replace(">2<", ">99999<"), "99999 processors");
-    wrong.put(GOOD.replace(">3072<", ">many<"), "no size");
+    wrong.put(GOOD.replace(">3072<", ">many<"), "not a size");
     wrong.put(GOOD.replace("ovf:id='reading-room'", ""), "no id");
     wrong.put("<Envelope/>", "no virtual system");
     wrong.put("<a/>", "not with 'Envelope'");

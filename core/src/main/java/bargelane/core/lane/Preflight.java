@@ -12,6 +12,7 @@ import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.site.Inventory.Network;
 import bargelane.core.site.Inventory.Nic;
 import java.util.ArrayList;
+import java.util.Collection;
 import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
@@ -40,20 +41,20 @@ public final class Preflight {
   private final Map<String, Set<String>> taken = new HashMap<>();
 
   /**
-   * @param target what is at the target now
-   * @param ours platform ids at the target that are ours, whose addresses do not count as taken
+   * @param target what the target offers
+   * @param used cards that machines of the target's own have there
    */
   public Preflight(
-      LanePlan plan, Joins joins, Inventory target, Capabilities capabilities, Set<String> ours) {
+      LanePlan plan,
+      Joins joins,
+      Inventory target,
+      Capabilities capabilities,
+      Collection<Nic> used) {
     this.plan = plan;
     this.joins = joins;
     this.target = target;
     this.capabilities = capabilities;
-    for (MachineFacts m : target.machines()) {
-      if (!ours.contains(m.platformId())) {
-        m.nics().forEach(n -> take(n.network(), n.address()));
-      }
-    }
+    used.forEach(n -> take(n.network(), n.address()));
   }
 
   /** Whether an address was free and is now taken; one that can't be read is never taken. */

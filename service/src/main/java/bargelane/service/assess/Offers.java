@@ -4,8 +4,8 @@ import bargelane.core.assess.Offer;
 import bargelane.core.assess.PriceBook;
 import bargelane.core.site.Inventory;
 import bargelane.service.platform.ProblemException;
+import bargelane.service.site.Inventories;
 import bargelane.service.site.SiteEntity;
-import bargelane.service.site.Sites;
 import java.time.LocalDate;
 import java.util.Optional;
 import org.hibernate.Session;
@@ -29,7 +29,7 @@ final class Offers {
           "an assessment needs a target",
           "name a site (--target), or a price book that describes its sizes (--book)");
     }
-    Optional<Inventory> inventory = site.map(Sites::inventory);
+    Optional<Inventory> inventory = site.map(x -> new Inventories(s).of(x));
     if (book.isEmpty()) {
       Offer told = Offer.told(site.get().name, inventory.get());
       if (told.sizes().isEmpty()) {

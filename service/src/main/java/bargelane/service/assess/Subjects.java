@@ -96,12 +96,12 @@ final class Subjects {
     try (Statement s = db.createStatement();
         ResultSet r =
             s.executeQuery(
-                "select id, name, kind, coalesce(inventory -> 'storages', '[]'), cast(findings as text) from site")) {
+                "select id, name, kind, (select coalesce(jsonb_object_agg(x.id, x.media), '{}')"
+                    + " from site_storage x where x.site_id = site.id and x.media is not null),"
+                    + " cast(findings as text) from site")) {
       while (r.next()) {
-        Map<String, String> media = new HashMap<>();
-        for (JsonNode storage : Json.read(r.getString(4), JsonNode.class)) {
-          media.put(storage.path("id").asText(), storage.path("media").asText());
-        }
+        Map<String, String> media =
+            Json.read(r.getString(4), new TypeReference<Map<String, String>>() {});
         sites.put(
             r.getString(1), new SiteFacts(r.getString(2), r.getString(3), media, r.getString(5)));
       }

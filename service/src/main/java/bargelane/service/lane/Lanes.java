@@ -5,11 +5,13 @@ import bargelane.api.LaneView;
 import bargelane.core.finding.Finding;
 import bargelane.core.lane.Joins;
 import bargelane.core.lane.LanePlan;
+import bargelane.core.site.Inventory;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
+import bargelane.service.site.Inventories;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.SiteTenant;
 import bargelane.service.site.Sites;
@@ -127,10 +129,12 @@ public final class Lanes implements SiteTenant {
 
   public List<LaneView> list() {
     return db.tx(
-        s ->
-            Db.list(s, LaneEntity.class, "from LaneEntity order by name").stream()
-                .map(l -> view(s, l))
-                .toList());
+        s -> {
+          Inventories shores = new Inventories(s);
+          return Db.list(s, LaneEntity.class, "from LaneEntity order by name").stream()
+              .map(l -> view(s, shores, l))
+              .toList();
+        });
   }
 
   public LaneView view(String ref) {
@@ -138,6 +142,10 @@ public final class Lanes implements SiteTenant {
   }
 
   private static LaneView view(Session s, LaneEntity lane) {
+    return view(s, new Inventories(s), lane);
+  }
+
+  private static LaneView view(Session s, Inventories shores, LaneEntity lane) {
     LanePlan plan = Json.read(lane.plan, LanePlan.class);
     SiteEntity from = s.find(SiteEntity.class, lane.fromSiteId);
     SiteEntity to = s.find(SiteEntity.class, lane.toSiteId);
@@ -154,15 +162,16 @@ public final class Lanes implements SiteTenant {
         plan.zone(),
         plan.keepAddresses(),
         lane.version,
-        Sites.views(findings(lane, plan, from, to)));
+        Sites.views(findings(shores, lane, plan, from, to)));
   }
 
   /** What is not joined, or joined to something that does not exist. */
   private static List<Finding> findings(
-      LaneEntity lane, LanePlan plan, SiteEntity from, SiteEntity to) {
-    return from.inventory == null || to.inventory == null
+      Inventories shores, LaneEntity lane, LanePlan plan, SiteEntity from, SiteEntity to) {
+    Optional<Inventory> source = shores.maybe(from);
+    Optional<Inventory> target = shores.maybe(to);
+    return source.isEmpty() || target.isEmpty()
         ? List.of()
-        : new Joins(plan, lane.name, Sites.inventory(from), Sites.inventory(to), to.name)
-            .findings();
+        : new Joins(plan, lane.name, source.get(), target.get(), to.name).findings();
   }
 }

@@ -8,6 +8,7 @@ import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
+import bargelane.service.site.Inventories;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
 import bargelane.sites.SiteDriver;
@@ -52,10 +53,7 @@ public final class Scans {
               || !Json.read(site.capabilities, Capabilities.class).equals(capabilities)) {
             site.capabilities = Json.text(capabilities);
           }
-          if (site.inventory == null
-              || !Json.read(site.inventory, Inventory.class).equals(inventory)) {
-            site.inventory = Json.text(inventory);
-          }
+          new Inventories(s).store(site, inventory);
           ScanResult result = merge(s, site, inventory, now);
           site.scannedAt = now;
           return result;

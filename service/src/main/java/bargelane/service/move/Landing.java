@@ -129,7 +129,7 @@ final class Landing {
   /** Makes the machines at a side from the plan, or gives those that stand there the clones. */
   Outcome define(Work w, Side side) {
     TowState state = moves.state(w);
-    var results = side == Side.AWAY ? Plans.place(state) : null;
+    var results = side == Side.AWAY ? services.db().tx(s -> Plans.place(s, state)) : null;
     for (int i = 0; i < state.members.size(); i++) {
       MemberEntity m = state.members.get(i);
       List<String> disks = cloneNames(w, state, m);

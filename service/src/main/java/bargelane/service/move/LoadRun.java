@@ -55,7 +55,7 @@ final class LoadRun implements RunKind {
   private Outcome replicas(Work w) {
     TowState state = moves.state(w);
     if (state.leg.isEmpty()) {
-      List<Preflight.Result> places = Plans.place(state);
+      List<Preflight.Result> places = services.db().tx(s -> Plans.place(s, state));
       services
           .db()
           .run(

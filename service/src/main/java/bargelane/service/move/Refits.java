@@ -25,6 +25,7 @@ import bargelane.service.replication.TowState;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
+import bargelane.service.site.Inventories;
 import bargelane.service.site.Sites;
 import bargelane.sites.SiteException;
 import bargelane.sites.Target;
@@ -61,9 +62,10 @@ public final class Refits {
   }
 
   /** Addresses that change on the way to a side. */
-  private static List<Refit.Readdress> addresses(TowState state, int member, Side side) {
+  private List<Refit.Readdress> addresses(TowState state, int member, Side side) {
     MachineFacts facts = Plans.facts(state, state.members.get(member));
-    List<PlacedNic> placed = Plans.place(state).get(member).placement().nics();
+    List<PlacedNic> placed =
+        services.db().tx(s -> Plans.place(s, state)).get(member).placement().nics();
     List<Refit.Readdress> changes = new ArrayList<>();
     for (int i = 0; i < facts.nics().size(); i++) {
       Nic home = facts.nics().get(i);
@@ -72,7 +74,7 @@ public final class Refits {
       if (known && !home.address().equals(away.address())) {
         String from = side == Side.AWAY ? home.address() : away.address();
         String to = side == Side.AWAY ? away.address() : home.address();
-        Inventory inventory = Sites.inventory(state.site(side));
+        Inventory inventory = services.db().tx(s -> new Inventories(s).of(state.site(side)));
         inventory
             .network(side == Side.AWAY ? away.network() : home.network())
             .flatMap(n -> Subnet.of(n.cidr()))

@@ -178,7 +178,10 @@ final class TestRun implements RunKind {
     TowState state = moves.state(w);
     Set<String> subnets = new LinkedHashSet<>();
     if (side(w) == Side.AWAY) {
-      Plans.place(state).forEach(r -> r.placement().nics().forEach(n -> subnets.add(n.network())));
+      services
+          .db()
+          .tx(s -> Plans.place(s, state))
+          .forEach(r -> r.placement().nics().forEach(n -> subnets.add(n.network())));
     } else {
       state.members.forEach(
           m -> Plans.facts(state, m).nics().forEach(n -> subnets.add(n.network())));
@@ -194,7 +197,8 @@ final class TestRun implements RunKind {
 
   private Outcome define(Work w) {
     TowState state = moves.state(w);
-    List<Preflight.Result> places = side(w) == Side.AWAY ? Plans.place(state) : List.of();
+    List<Preflight.Result> places =
+        side(w) == Side.AWAY ? services.db().tx(s -> Plans.place(s, state)) : List.of();
     for (int i = 0; i < state.members.size(); i++) {
       MemberEntity m = state.members.get(i);
       String name = machineName(w, m);
@@ -262,7 +266,7 @@ final class TestRun implements RunKind {
 
   private Outcome record(Work w) {
     TowState state = moves.state(w);
-    List<Preflight.Result> places = Plans.place(state);
+    List<Preflight.Result> places = services.db().tx(s -> Plans.place(s, state));
     services
         .db()
         .run(
@@ -292,7 +296,7 @@ final class TestRun implements RunKind {
 
   private Outcome recordFailure(Work w) {
     TowState state = moves.state(w);
-    List<Preflight.Result> places = Plans.place(state);
+    List<Preflight.Result> places = services.db().tx(s -> Plans.place(s, state));
     services
         .db()
         .run(

@@ -27,6 +27,7 @@ import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.ReplicationViews;
 import bargelane.service.replication.TowState;
 import bargelane.service.run.Runs;
+import bargelane.service.site.Inventories;
 import bargelane.service.site.Sites;
 import java.math.BigDecimal;
 import java.time.Clock;
@@ -61,12 +62,13 @@ public final class WavePages {
   /** Where all waves stand, in the order in which they were planned. */
   List<WaveStanding> standings(Session s) {
     Instant now = clock.instant();
+    Inventories shores = new Inventories(s);
     return Db.list(
             s,
             String.class,
             "select t.id from TowEntity t join WaveEntity w on w.id = t.waveId order by w.createdAt, w.id")
         .stream()
-        .map(tow -> WaveStanding.of(s, TowState.load(s, tow), now))
+        .map(tow -> WaveStanding.of(s, shores, TowState.load(s, tow), now))
         .toList();
   }
 
@@ -97,19 +99,19 @@ public final class WavePages {
   public WaveView wave(String ref) {
     return db.tx(
         s -> {
-          WaveStanding standing = WaveStanding.of(s, waves.state(s, ref), clock.instant());
-          return wave(s, standing);
+          Inventories shores = new Inventories(s);
+          return wave(s, shores, WaveStanding.of(s, shores, waves.state(s, ref), clock.instant()));
         });
   }
 
-  private WaveView wave(Session s, WaveStanding x) {
+  private WaveView wave(Session s, Inventories shores, WaveStanding x) {
     TowState state = x.state();
     List<RunView> running = Runs.list(s, state.tow.id, true, false, 10);
     List<RunView> recent = Runs.list(s, state.tow.id, false, false, 12);
     List<MemberView> members = new ArrayList<>();
     for (int i = 0; i < state.members.size(); i++) {
       MemberEntity m = state.members.get(i);
-      members.add(member(s, state, m, x.places().get(i), x.gates().get(m)));
+      members.add(member(s, shores, state, m, x.places().get(i), x.gates().get(m)));
     }
     Parting parting = state.tow.diverged ? Json.read(state.tow.divergence, Parting.class) : null;
     return new WaveView(
@@ -161,8 +163,13 @@ public final class WavePages {
   }
 
   private static MemberView member(
-      Session s, TowState state, MemberEntity m, Preflight.Result place, List<Gate.State> gates) {
-    Inventory away = Sites.inventory(state.away);
+      Session s,
+      Inventories shores,
+      TowState state,
+      MemberEntity m,
+      Preflight.Result place,
+      List<Gate.State> gates) {
+    Inventory away = shores.of(state.away);
     Placement p = place.placement();
     Optional<Inventory.Size> size = away.size(m.size);
     List<Inventory.Storage> storages =

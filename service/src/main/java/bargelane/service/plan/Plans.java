@@ -9,11 +9,11 @@ import bargelane.core.wave.Proof;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.TowState;
+import bargelane.service.site.Inventories;
 import bargelane.service.site.Sites;
-import java.util.HashSet;
 import java.util.List;
 import java.util.Optional;
-import java.util.Set;
+import org.hibernate.Session;
 
 /**
  * The present plan of a tow: where each machine is to land by the lane's rules, and what is in the
@@ -24,19 +24,24 @@ public final class Plans {
   private Plans() {}
 
   /** Preflight of all members, in their order. */
-  public static List<Preflight.Result> place(TowState state) {
+  public static List<Preflight.Result> place(Session s, TowState state) {
+    return place(new Inventories(s), state);
+  }
+
+  /** Preflight of all members, where a page asks for several tows' and reads each site once. */
+  static List<Preflight.Result> place(Inventories shores, TowState state) {
     LanePlan plan = Json.read(state.lane.plan, LanePlan.class);
-    Inventory away = Sites.inventory(state.away);
-    Set<String> ours = new HashSet<>();
-    away.machines().stream()
-        .filter(m -> !m.owner().isEmpty())
-        .forEach(m -> ours.add(m.platformId()));
+    Inventory away = shores.of(state.away);
     List<MachineFacts> machines = state.members.stream().map(m -> facts(state, m)).toList();
     List<Optional<String>> sizes =
         state.members.stream().map(m -> Optional.of(m.size).filter(x -> !x.isEmpty())).toList();
-    Joins joins =
-        new Joins(plan, state.lane.name, Sites.inventory(state.home), away, state.away.name);
-    return new Preflight(plan, joins, away, Sites.capabilities(state.away), ours)
+    Joins joins = new Joins(plan, state.lane.name, shores.of(state.home), away, state.away.name);
+    return new Preflight(
+            plan,
+            joins,
+            away,
+            Sites.capabilities(state.away),
+            shores.taken(state.away, plan.networks().values()))
         .place(machines, sizes);
   }
 

@@ -18,6 +18,7 @@ import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.TowState;
 import bargelane.service.run.RunEntity;
 import bargelane.service.run.Runs;
+import bargelane.service.site.Inventories;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
@@ -47,7 +48,14 @@ public record WaveStanding(
     WaveStatus status) {
 
   public static WaveStanding of(Session s, TowState state, Instant now) {
-    List<Preflight.Result> places = Plans.place(state);
+    return of(s, new Inventories(s), state, now);
+  }
+
+  /**
+   * @param shores shared by all that one page asks for, so that it reads each site once
+   */
+  public static WaveStanding of(Session s, Inventories shores, TowState state, Instant now) {
+    List<Preflight.Result> places = Plans.place(shores, state);
     Optional<PointEntity> newest = state.leg.flatMap(l -> TowState.newestPoint(s, l));
     Exposure exposure =
         Exposure.at(now, newest.map(p -> p.asOf), Duration.ofSeconds(state.timetable.rpoSeconds));

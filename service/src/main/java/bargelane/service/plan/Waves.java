@@ -29,6 +29,7 @@ import bargelane.service.replication.TowState;
 import bargelane.service.replication.Tows;
 import bargelane.service.run.RunEntity;
 import bargelane.service.run.Runs;
+import bargelane.service.site.Inventories;
 import bargelane.service.site.Sites;
 import java.util.HashSet;
 import java.util.List;
@@ -252,7 +253,7 @@ public final class Waves {
               TowEntity tow = tow(s, find(s, ref));
               TowState state = TowState.load(s, tow.id);
               MemberEntity member = member(state, choice.machine());
-              Inventory away = Sites.inventory(state.away);
+              Inventory away = new Inventories(s).of(state.away);
               if (away.size(String.valueOf(choice.size())).isEmpty()) {
                 throw ProblemException.invalid(
                     "size-not-offered",

@@ -48,5 +48,9 @@ public class SiteEntity {
   public String capabilities;
 
   @JdbcTypeCode(SqlTypes.JSON)
-  public String inventory;
+  public String zones;
+
+  /** None until its inventory was read. */
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String quota;
 }

@@ -6,7 +6,6 @@ import bargelane.api.SiteCredentials;
 import bargelane.api.SiteView;
 import bargelane.core.finding.Finding;
 import bargelane.core.site.Capabilities;
-import bargelane.core.site.Inventory;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
@@ -76,17 +75,6 @@ public final class Sites {
           "bargelane site scan " + site.name);
     }
     return Json.read(site.capabilities, Capabilities.class);
-  }
-
-  /** What a site consists of, as of the last scan. */
-  public static Inventory inventory(SiteEntity site) {
-    if (site.inventory == null) {
-      throw ProblemException.conflict(
-          "site-not-scanned",
-          "site " + site.name + " was not scanned yet",
-          "bargelane site scan " + site.name);
-    }
-    return Json.read(site.inventory, Inventory.class);
   }
 
   public SiteView add(SiteAdd asked) {

@@ -22,6 +22,7 @@ import bargelane.api.PriceBookAdd;
 import bargelane.api.RevisionAdd;
 import bargelane.api.WhatIfRequest;
 import bargelane.api.WhatIfView;
+import bargelane.core.site.Inventory;
 import bargelane.service.event.Events;
 import bargelane.service.machine.MachineLists;
 import bargelane.service.plan.WaveSizes;
@@ -29,6 +30,8 @@ import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
 import bargelane.service.platform.TestDatabase;
+import bargelane.service.site.Inventories;
+import bargelane.service.site.SiteEntity;
 import bargelane.service.usage.UsageDigests;
 import bargelane.service.usage.UsageLists;
 import java.io.IOException;
@@ -81,6 +84,13 @@ class AssessmentsTest {
   private static Rows rows;
   private static PriceBooks books;
 
+  private static void scanned(String site, String inventory) {
+    db.run(
+        s ->
+            new Inventories(s)
+                .store(s.find(SiteEntity.class, site), Json.read(inventory, Inventory.class)));
+  }
+
   @BeforeAll
   static void open() throws IOException {
     database = new TestDatabase();
@@ -91,12 +101,10 @@ class AssessmentsTest {
     books = new PriceBooks(db, events, CLOCK);
     sql(
         "insert into site (id, name, kind, address, created_at, findings) values ('list', 'list', 'csv', '', now(), '[]')",
-        "insert into site (id, name, kind, address, created_at, findings, inventory) values"
-            + " ('marsh', 'marsh', 'standin', '', now(), '[]', '"
-            + INVENTORY
-            + "'), ('bare', 'bare', 'libvirt', '', now(), '[]', '"
-            + INVENTORY.replaceAll("(?s)\"sizes\":.*", "\"sizes\":[]}")
-            + "')");
+        "insert into site (id, name, kind, address, created_at, findings) values"
+            + " ('marsh', 'marsh', 'standin', '', now(), '[]'), ('bare', 'bare', 'libvirt', '', now(), '[]')");
+    scanned("marsh", INVENTORY);
+    scanned("bare", INVENTORY.replaceAll("(?s)\"sizes\":.*", "\"sizes\":[]}"));
     MachineLists lists = new MachineLists(db, events, CLOCK);
     assertEquals(
         List.of(),
@@ -240,7 +248,7 @@ class AssessmentsTest {
     AssessedMachineView without = machine("night", 2, "night");
     assertEquals("s-2", without.observed().size());
     assertTrue(
-        without.warnings().stream().anyMatch(w -> w.contains("turn of a month")),
+        without.warnings().stream().anyMatch(w -> w.contains("no month end")),
         without.warnings() + "");
     assertTrue(without.row().warned());
     assertEquals(with, machine("night", 1, "night"), "a revision does not change");

@@ -37,6 +37,7 @@ import bargelane.service.replication.Services;
 import bargelane.service.replication.Timetables;
 import bargelane.service.run.RunEngine;
 import bargelane.service.run.Runs;
+import bargelane.service.site.Inventories;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
@@ -147,8 +148,13 @@ class WavesTest {
                 Json.text(
                     new Capabilities(
                         "p", "1", Capabilities.Reach.SITE, 65536, true, false, true, null));
-            site.inventory =
-                Json.text(
+            if (fresh) {
+              s.persist(site);
+            }
+            s.flush();
+            new Inventories(s)
+                .store(
+                    site,
                     new Inventory(
                         name.equals("home") ? List.of(machine(address)) : List.of(),
                         List.of(
@@ -159,9 +165,6 @@ class WavesTest {
                         List.of(),
                         List.of(),
                         new Inventory.Quota(10, 0, 100, 0)));
-            if (fresh) {
-              s.persist(site);
-            }
           }
           s.flush();
           if (s.find(MachineEntity.class, "m-1") == null) {

@@ -4,16 +4,21 @@ import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.core.replication.PassState;
+import bargelane.core.site.Inventory;
+import bargelane.service.machine.LabelRuleEntity;
 import bargelane.service.machine.MachineWaveEntity;
 import bargelane.service.node.Entities;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.PassEntity;
 import bargelane.service.replication.TowEntity;
 import bargelane.service.run.RunEntity;
+import bargelane.service.site.Inventories;
+import bargelane.service.site.SiteEntity;
 import java.sql.Connection;
 import java.sql.DriverManager;
 import java.sql.SQLException;
 import java.sql.Statement;
+import java.util.List;
 import org.flywaydb.core.Flyway;
 import org.junit.jupiter.api.Test;
 
@@ -43,6 +48,13 @@ class MigrationTest {
           digest_site_id, digest_point, disks, total, done, read, sent, zeroed, problem)
         values ('pass-1', 'run-2', 'tow-1', 'leg-2', 1, 'delta', 'failed', now(), now(), 1, '', 0, true,
           '', '', '[]', 0, 0, 0, 0, 0, 'no-space: the disk is full: no room');
+      update site set inventory = '{"zones": ["z"], "quota": {"machines": 9, "machinesUsed": 1, "volumeGib": 5, "volumeGibUsed": 0},
+        "networks": [{"id": "n", "name": "N", "zone": "z", "cidr": "10.0.0.0/24", "isolated": false}],
+        "storages": [{"id": "reed", "name": "Reed", "media": "ssd", "pricePerGibMonth": 0.1, "currency": "EUR"}],
+        "sizes": [{"id": "s-2", "cpus": 2, "memoryMib": 4096, "pricePerHour": 0.04, "currency": "EUR", "limits": {"family": "big", "zones": ["z"]}}],
+        "machines": [{"owner": "", "nics": [{"network": "n", "address": "10.0.0.7"}, {"network": "n", "address": ""}]},
+          {"owner": "bargelane/x", "nics": [{"network": "n", "address": "10.0.0.8"}]}]}' where id = 'site-2';
+      insert into label_rule (id, filter, name, value, made_by, made_at) values ('lr-1', 'name ~ a and site in (x)', 'k', 'v', 'e', now());
       """;
 
   @Test
@@ -75,6 +87,19 @@ class MigrationTest {
               assertEquals(PassState.FAILED, pass.state);
               assertEquals("no-space", pass.problemCode);
               assertEquals("the disk is full: no room", pass.problem);
+              SiteEntity there = s.find(SiteEntity.class, "site-2");
+              Inventories shores = new Inventories(s);
+              assertEquals("10.0.0.0/24", shores.of(there).network("N").orElseThrow().cidr());
+              assertEquals(List.of("z"), shores.of(there).sizes().get(0).limits().zones());
+              assertEquals("reed", shores.of(there).storages().get(0).id());
+              assertEquals(9, shores.of(there).quota().machines());
+              assertEquals(
+                  List.of(new Inventory.Nic("n", "10.0.0.7", "")),
+                  shores.taken(there, List.of("n")),
+                  "what is ours is not taken");
+              assertTrue(shores.maybe(s.find(SiteEntity.class, "site-1")).isEmpty());
+              assertEquals(
+                  "name has a and site among (x)", s.find(LabelRuleEntity.class, "lr-1").filter);
               assertEquals("lending", s.find(MachineWaveEntity.class, "m-1").waveName);
             });
       }
