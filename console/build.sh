@@ -3,7 +3,7 @@
 set -euo pipefail
 cd "$(dirname "$0")"
 mkdir -p target
-sum() { find package-lock.json package.json index.html tsconfig.json vite.config.ts eslint.config.js src public -type f -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1; }
+sum() { find package-lock.json package.json index.html tsconfig.json vite.config.ts eslint.config.js src public ../api/openapi.json -type f ! -name schema.d.ts -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1; }
 lock=$(sha256sum package-lock.json | cut -d' ' -f1)
 if [ "$(cat node_modules/.lock-sum 2>/dev/null || true)" != "$lock" ]; then
   npm ci --ignore-scripts --no-audit --no-fund

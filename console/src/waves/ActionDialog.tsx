@@ -35,7 +35,7 @@ export function ActionDialog({ wave, action, onRun, onClose }: Props) {
       await onRun(typed);
       onClose();
     } catch (e) {
-      setProblem(e instanceof ApiProblem ? e : new ApiProblem({ title: '', status: 0, code: 'failed', detail: String(e), remedy: '' }));
+      setProblem(e instanceof ApiProblem ? e : new ApiProblem({ type: 'about:blank', title: '', status: 0, code: 'failed', detail: String(e), remedy: '' }));
       setBusy(false);
     }
   };

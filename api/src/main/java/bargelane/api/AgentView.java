@@ -2,6 +2,7 @@ package bargelane.api;
 
 import java.time.Instant;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /**
  * An agent in a guest.
@@ -20,8 +21,8 @@ public record AgentView(
     String version,
     String state,
     Instant enrolledAt,
-    Instant heardAt,
-    Instant surveyedAt,
+    @Nullable Instant heardAt,
+    @Nullable Instant surveyedAt,
     double clockAheadSeconds,
     String account,
     List<String> unread,

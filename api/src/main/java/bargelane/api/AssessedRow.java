@@ -2,6 +2,7 @@ package bargelane.api;
 
 import java.math.BigDecimal;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /**
  * One machine of a revision, in a line.
@@ -20,10 +21,10 @@ public record AssessedRow(
     String verdict,
     String way,
     String configuredSize,
-    BigDecimal configuredMonthly,
+    @Nullable BigDecimal configuredMonthly,
     String observedSize,
-    BigDecimal observedMonthly,
-    BigDecimal today,
+    @Nullable BigDecimal observedMonthly,
+    @Nullable BigDecimal today,
     long above,
     List<String> reasons,
     boolean warned,

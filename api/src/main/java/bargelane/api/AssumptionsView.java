@@ -5,6 +5,7 @@ import java.time.LocalDate;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
+import org.jspecify.annotations.Nullable;
 
 /**
  * What an assessment takes for granted. In a request whatever is left out is as in the revision
@@ -47,7 +48,11 @@ public record AssumptionsView(
     Integer horizonMonths) {
 
   /** What a size must have beyond the measured, in percent. */
-  public record HeadroomView(Double cpu, Double memory, Double disk, Double network) {}
+  public record HeadroomView(
+      @Nullable Double cpu,
+      @Nullable Double memory,
+      @Nullable Double disk,
+      @Nullable Double network) {}
 
   /** The hours a week of the machines that a filter chooses. */
   public record RunningHours(String filter, BigDecimal hoursAWeek) {}

@@ -1,5 +1,7 @@
 package bargelane.api;
 
+import org.jspecify.annotations.Nullable;
+
 /** What each side wrote that the other has not, since the common point; bytes of tracked blocks. */
 public record Divergence(
     String commonPoint,
@@ -7,4 +9,4 @@ public record Divergence(
     long homeBytes,
     String away,
     long awayBytes,
-    Double overlapSeconds) {}
+    @Nullable Double overlapSeconds) {}

@@ -4,6 +4,7 @@ import java.time.Instant;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
+import org.jspecify.annotations.Nullable;
 
 /**
  * A machine of the inventory. Memory is MiB; {@code guest} is null if no agent ever told; {@code
@@ -30,4 +31,4 @@ public record MachineView(
     String wave,
     Instant firstSeen,
     Instant lastSeen,
-    Instant vanishedAt) {}
+    @Nullable Instant vanishedAt) {}

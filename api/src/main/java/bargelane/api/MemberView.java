@@ -2,6 +2,7 @@ package bargelane.api;
 
 import java.math.BigDecimal;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /**
  * A machine of a wave with its place along the gates. {@code stands} names the site where it runs;
@@ -13,7 +14,7 @@ public record MemberView(
     int rank,
     String size,
     String sizeBasis,
-    BigDecimal monthly,
+    @Nullable BigDecimal monthly,
     String currency,
     List<PlacedNicView> nics,
     List<String> storages,

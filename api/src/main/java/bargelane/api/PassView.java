@@ -2,6 +2,7 @@ package bargelane.api;
 
 import java.time.Instant;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /** A pass. Bytes; {@code rate} is bytes a second. */
 public record PassView(
@@ -10,16 +11,16 @@ public record PassView(
     int number,
     String kind,
     String state,
-    Instant asOf,
+    @Nullable Instant asOf,
     Instant startedAt,
-    Instant endedAt,
+    @Nullable Instant endedAt,
     long total,
     long done,
     long sent,
     long zeroed,
     long read,
-    Long rate,
-    Long remainingSeconds,
+    @Nullable Long rate,
+    @Nullable Long remainingSeconds,
     String problem,
     List<DiskProgress> disks) {
 

@@ -2,6 +2,7 @@ package bargelane.api;
 
 import java.time.Instant;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /**
  * What a machine's guest needs changed to start at the other side, as it was last looked at.
@@ -12,7 +13,7 @@ import java.util.List;
  */
 public record RefitView(
     String machine,
-    Instant lookedAt,
+    @Nullable Instant lookedAt,
     int point,
     boolean needed,
     String os,

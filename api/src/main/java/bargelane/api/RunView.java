@@ -2,6 +2,7 @@ package bargelane.api;
 
 import java.time.Instant;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /**
  * A piece of work. {@code state} is {@code running}, {@code backing out}, {@code done}, {@code
@@ -18,8 +19,8 @@ public record RunView(
     String subject,
     String state,
     Instant startedAt,
-    Instant endedAt,
+    @Nullable Instant endedAt,
     List<StepView> steps,
-    Problem problem,
-    Object result,
+    @Nullable Problem problem,
+    @Nullable Object result,
     String startedBy) {}

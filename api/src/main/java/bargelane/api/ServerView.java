@@ -1,6 +1,7 @@
 package bargelane.api;
 
 import java.time.Instant;
+import org.jspecify.annotations.Nullable;
 
 /**
  * A server of a site.
@@ -19,5 +20,5 @@ public record ServerView(
     String machineId,
     String machine,
     Instant addedAt,
-    Instant readAt,
-    FindingView problem) {}
+    @Nullable Instant readAt,
+    @Nullable FindingView problem) {}

@@ -2,6 +2,7 @@ package bargelane.api;
 
 import java.time.Instant;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /**
  * A site as the service knows it. {@code status} is {@code new}, {@code ready} or {@code finding}.
@@ -12,16 +13,16 @@ public record SiteView(
     String kind,
     String address,
     List<String> credentials,
-    Integer servers,
+    @Nullable Integer servers,
     String status,
-    Instant checkedAt,
-    Instant scannedAt,
+    @Nullable Instant checkedAt,
+    @Nullable Instant scannedAt,
     String schedule,
-    Instant nextScanAt,
+    @Nullable Instant nextScanAt,
     Integer machines,
-    String platform,
-    String version,
+    @Nullable String platform,
+    @Nullable String version,
     String instantReach,
-    Integer granularityBytes,
-    Boolean markersSurviveCrash,
+    @Nullable Integer granularityBytes,
+    @Nullable Boolean markersSurviveCrash,
     List<FindingView> findings) {}

@@ -1,6 +1,7 @@
 package bargelane.api;
 
 import java.time.Instant;
+import org.jspecify.annotations.Nullable;
 
 /** A step of a run. */
 public record StepView(
@@ -9,5 +10,5 @@ public record StepView(
     String title,
     String state,
     String detail,
-    Instant startedAt,
-    Instant endedAt) {}
+    @Nullable Instant startedAt,
+    @Nullable Instant endedAt) {}

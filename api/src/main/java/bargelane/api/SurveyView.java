@@ -2,6 +2,7 @@ package bargelane.api;
 
 import java.time.Instant;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /** What is inside a machine, as one source read it from inside. Sizes are bytes. */
 public record SurveyView(
@@ -18,7 +19,7 @@ public record SurveyView(
     String cpuModel,
     String osName,
     String osVersion,
-    Instant patchedAt,
+    @Nullable Instant patchedAt,
     List<DeviceView> devices,
     List<RouteView> routes,
     List<PackageView> packages,

@@ -2,6 +2,7 @@ package bargelane.api;
 
 import java.time.Instant;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /**
  * What a machine used over a window of time, from five-minute samples.
@@ -60,5 +61,5 @@ public record UsageView(
   /**
    * A stretch of the course; null where nothing was measured. Of folded months no mean is known.
    */
-  public record PointView(Instant from, Double mean, Double maximum) {}
+  public record PointView(Instant from, @Nullable Double mean, @Nullable Double maximum) {}
 }

@@ -1,6 +1,7 @@
 package bargelane.api;
 
 import java.util.Map;
+import org.jspecify.annotations.Nullable;
 
 /** A wave on the overview. */
 public record WaveCard(
@@ -11,7 +12,7 @@ public record WaveCard(
     String stands,
     int machines,
     String state,
-    Double exposureSeconds,
+    @Nullable Double exposureSeconds,
     int rpoSeconds,
     boolean rpoHeld,
     boolean protectedNow,

@@ -2,6 +2,7 @@ package bargelane.api;
 
 import java.time.Instant;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /**
  * A wave with everything that its page shows. Durations are seconds.
@@ -20,16 +21,16 @@ public record WaveView(
     int keepPoints,
     String state,
     List<MemberView> machines,
-    LegView leg,
-    Double exposureSeconds,
-    Instant newestAsOf,
+    @Nullable LegView leg,
+    @Nullable Double exposureSeconds,
+    @Nullable Instant newestAsOf,
     boolean rpoHeld,
-    PassView lastPass,
+    @Nullable PassView lastPass,
     List<PointView> points,
     List<RunView> running,
     List<RunView> recent,
     String nextAction,
     List<String> verbs,
-    Divergence divergence,
+    @Nullable Divergence divergence,
     boolean protectedNow,
     Instant now) {}

@@ -51,6 +51,11 @@ public final class Endpoints {
     return List.copyOf(all);
   }
 
+  /** The API's OpenAPI 3 document. */
+  public String openApi() {
+    return OpenApi.document(all());
+  }
+
   public Route get(String path, String summary) {
     return new Route("GET", path, summary);
   }

@@ -2,9 +2,6 @@ package bargelane.service.http;
 
 import bargelane.api.Problem;
 import com.fasterxml.jackson.core.JsonProcessingException;
-import io.swagger.v3.core.converter.AnnotatedType;
-import io.swagger.v3.core.converter.ModelConverters;
-import io.swagger.v3.core.converter.ResolvedSchema;
 import io.swagger.v3.core.util.Json;
 import io.swagger.v3.oas.models.Components;
 import io.swagger.v3.oas.models.OpenAPI;
@@ -53,19 +50,21 @@ final class OpenApi {
                         "token",
                         new SecurityScheme().type(SecurityScheme.Type.HTTP).scheme("bearer")))
             .paths(new Paths());
+    WireTypes types = new WireTypes(endpoints);
+    types.all().forEach((name, schema) -> api.getComponents().addSchemas(name, schema));
     for (Endpoint e : endpoints) {
       String path = "/api/v1" + e.path();
       PathItem item = api.getPaths().computeIfAbsent(path, p -> new PathItem());
-      item.operation(PathItem.HttpMethod.valueOf(e.method()), operation(api, e));
+      item.operation(PathItem.HttpMethod.valueOf(e.method()), operation(types, e));
     }
     try {
-      return Json.mapper().writeValueAsString(api);
+      return Json.pretty().writeValueAsString(api);
     } catch (JsonProcessingException e) {
       throw new IllegalStateException(e);
     }
   }
 
-  private static Operation operation(OpenAPI api, Endpoint e) {
+  private static Operation operation(WireTypes types, Endpoint e) {
     Operation operation =
         new Operation()
             .summary(e.summary())
@@ -85,7 +84,10 @@ final class OpenApi {
           new Parameter().name(q.name()).in("query").description(q.meaning()).schema(schema(q)));
     }
     if (e.takes() != Void.class) {
-      operation.requestBody(new RequestBody().content(json(schema(api, e.takes()))));
+      operation.requestBody(
+          e.takes() == byte[].class
+              ? new RequestBody().content(bytes())
+              : new RequestBody().content(json(types.taken(e.takes()))));
     }
     ApiResponse success = new ApiResponse().description("done");
     if (e.gives() == Endpoints.Document.class) {
@@ -93,8 +95,10 @@ final class OpenApi {
           new Content()
               .addMediaType("text/html", new MediaType().schema(new StringSchema()))
               .addMediaType("text/csv", new MediaType().schema(new StringSchema())));
+    } else if (e.gives() == byte[].class) {
+      success.content(bytes());
     } else if (e.gives() != Void.class) {
-      Schema<?> schema = schema(api, e.gives());
+      Schema<?> schema = types.given(e.gives());
       success.content(
           json(
               switch (e.shape()) {
@@ -110,7 +114,7 @@ final class OpenApi {
                 new Content()
                     .addMediaType(
                         "application/problem+json",
-                        new MediaType().schema(schema(api, Problem.class))));
+                        new MediaType().schema(types.given(Problem.class))));
     operation.responses(
         new ApiResponses().addApiResponse(String.valueOf(e.status()), success)._default(problem));
     if (!e.open()) {
@@ -136,18 +140,14 @@ final class OpenApi {
         .required(List.of("items", "total", "page", "size"));
   }
 
-  private static Content json(Schema<?> schema) {
-    return new Content().addMediaType("application/json", new MediaType().schema(schema));
+  private static Content bytes() {
+    return new Content()
+        .addMediaType(
+            "application/octet-stream",
+            new MediaType().schema(new Schema<String>().type("string").format("binary")));
   }
 
-  private static Schema<?> schema(OpenAPI api, Class<?> type) {
-    if (type == byte[].class) {
-      return new Schema<String>().type("string").format("binary");
-    }
-    ResolvedSchema resolved =
-        ModelConverters.getInstance()
-            .resolveAsResolvedSchema(new AnnotatedType(type).resolveAsRef(true));
-    resolved.referencedSchemas.forEach((name, s) -> api.getComponents().addSchemas(name, s));
-    return resolved.schema;
+  private static Content json(Schema<?> schema) {
+    return new Content().addMediaType("application/json", new MediaType().schema(schema));
   }
 }
