@@ -219,6 +219,65 @@ class ConsoleTest {
     assertThat(page.getByText("there is no assessment 'no-such'")).isVisible();
   }
 
+  private static void lanesRecoveryAndActivity(Page page) {
+    section(page, "Lanes");
+    assertThat(page.getByText("Everything at the source is joined.")).isVisible();
+    section(page, "Waves");
+    assertThat(panel(page, "Waves").getByText("lending").first()).isVisible();
+    section(page, "Recovery");
+    assertThat(panel(page, "Dossiers").getByText("cutover")).isVisible();
+    section(page, "Activity");
+    Locator runs = panel(page, "Runs");
+    runs.getByRole(AriaRole.BUTTON, new Locator.GetByRoleOptions().setName("run-")).first().click();
+    assertThat(page.getByRole(AriaRole.HEADING, new Page.GetByRoleOptions().setName("Steps of")))
+        .isVisible();
+    button(page, "With the timetables' passes").click();
+    assertThat(runs.getByText("Pass", new Locator.GetByTextOptions().setExact(true)).first())
+        .isVisible();
+    assertTrue(page.url().contains("passes=true"), "the choice is in the address");
+  }
+
+  private static void section(Page page, String name) {
+    page.getByRole(AriaRole.NAVIGATION)
+        .getByRole(AriaRole.LINK, new Locator.GetByRoleOptions().setName(name).setExact(true))
+        .click();
+  }
+
+  /** Rules of WCAG 2, levels A and AA, that a program can check. */
+  private static final String CHECK =
+      "() => axe.run(document, { runOnly: ['wcag2a', 'wcag2aa'] }).then((r) =>"
+          + " r.violations.map((v) => v.id + ': ' + v.nodes.map((n) => n.html).join(' | ')))";
+
+  private static void everyPageIsAccessible(Page page, String address) throws IOException {
+    String axe = Files.readString(Path.of("../console/node_modules/axe-core/axe.min.js"));
+    List<String> paths =
+        List.of(
+            "/",
+            "/sites",
+            "/sites/mill-street",
+            "/machines",
+            "/assessments",
+            "/assessments/estate",
+            "/lanes",
+            "/waves",
+            "/waves/lending",
+            "/recovery",
+            "/activity");
+    List<String> wrong = new ArrayList<>();
+    for (ColorScheme scheme : List.of(ColorScheme.LIGHT, ColorScheme.DARK)) {
+      for (String path : paths) {
+        page.navigate(address + path);
+        if (button(page, scheme == ColorScheme.DARK ? "Dark" : "Light").isVisible()) {
+          button(page, scheme == ColorScheme.DARK ? "Dark" : "Light").click();
+        }
+        assertThat(page.locator("main section, main h1").first()).isVisible();
+        page.evaluate(axe);
+        ((List<?>) page.evaluate(CHECK)).forEach(v -> wrong.add(scheme + " " + path + " " + v));
+      }
+    }
+    assertEquals(List.of(), wrong);
+  }
+
   @Test
   void anEveningWithTheConsole() throws IOException {
     try (Harness harness = Harness.create().all();
@@ -321,7 +380,7 @@ class ConsoleTest {
       Locator filter = page.getByLabel("Filter", new Page.GetByLabelOptions().setExact(true));
       filter.fill("name has lending and memry > 1 GiB");
       filter.press("Enter");
-      assertThat(page.getByText("'memry' is not a field, at character 20")).isVisible();
+      assertThat(page.getByText("'memry' is not a field, at character 22")).isVisible();
       filter.fill("wave = lending and memory > 1 MiB");
       filter.press("Enter");
       assertThat(page.getByText("2 chosen")).isVisible();
@@ -372,6 +431,9 @@ class ConsoleTest {
 
       otherSources(page);
       assessments(page, journey, harness.serviceAddress());
+
+      lanesRecoveryAndActivity(page);
+      everyPageIsAccessible(page, harness.serviceAddress());
 
       page.navigate(harness.serviceAddress() + "/machines/no-such");
       assertThat(page.getByText("there is no machine 'no-such'")).isVisible();

@@ -1,0 +1,82 @@
+// @vitest-environment jsdom
+import { cleanup, render, screen } from '@testing-library/react';
+import { MemoryRouter } from 'react-router';
+import { afterEach, describe, expect, it } from 'vitest';
+import { RunSteps } from '../activity/RunSteps';
+import type { Run } from '../api';
+import { PortGrid } from '../machines/PortGrid';
+import { Gates } from '../overview/Gates';
+import { Findings } from './Findings';
+import { Rows } from './Rows';
+import { Status, toneOf } from './Status';
+
+afterEach(cleanup);
+
+const run: Run = {
+  id: 'run-1', kind: 'test', title: 'Test cutover of lending', subjectKind: 'wave', subject: 'lending', state: 'failed', startedAt: '2026-11-02T08:00:00Z', endedAt: '2026-11-02T08:01:30Z',
+  steps: [{ number: 1, name: 'clone', title: 'Clone the point', state: 'done', detail: '2 clones', startedAt: '2026-11-02T08:00:00Z', endedAt: '2026-11-02T08:00:05Z' }],
+  problem: { type: 'about:blank', title: '', status: 500, code: 'probe-failed', detail: 'lending-db does not answer', remedy: 'read its log' }, result: null, startedBy: 'engineer',
+};
+
+describe('a run with its steps', () => {
+  it('shows state, clock and cause with the next step', () => {
+    render(<RunSteps run={run} now={0} />);
+    expect(screen.getByText(/by engineer · 1m30s/)).toBeTruthy();
+    expect(screen.getByText(/lending-db does not answer Next: read its log\./)).toBeTruthy();
+    expect(screen.getByText('2 clones')).toBeTruthy();
+    expect(screen.getByText('5.0s')).toBeTruthy();
+  });
+});
+
+describe('findings', () => {
+  it('name the thing, the cause, the remedy and who can mend it', () => {
+    render(<Findings findings={[{ code: 'subnet-full', blocks: true, thing: 'a', cause: 'it is full', remedy: 'free one', who: 'site owner' }]} none="" />);
+    expect(screen.getByRole('listitem').textContent).toBe('a: it is full. Remedy (site owner): free one');
+  });
+  it('say what it means that there are none', () => {
+    render(<Findings findings={[]} none="Nothing is in the way." />);
+    expect(screen.getByText('Nothing is in the way.')).toBeTruthy();
+  });
+});
+
+describe('a status', () => {
+  it('is a word, never colour alone', () => {
+    render(<Status tone={toneOf('diverged')}>diverged</Status>);
+    expect(screen.getByText('diverged')).toBeTruthy();
+  });
+  it('knows every state of waves, runs and passes', () => {
+    expect(['replicating', 'landed', 'settled', 'done', 'complete'].map(toneOf)).toEqual(Array(5).fill('good'));
+    expect(['failed', 'diverged'].map(toneOf)).toEqual(['bad', 'bad']);
+    expect(['loading', 'testing', 'moving', 'settling', 'running', 'backing out'].map(toneOf)).toEqual(Array(6).fill('working'));
+    expect(['planned', 'paused'].map(toneOf)).toEqual(['waiting', 'waiting']);
+  });
+});
+
+describe('rows', () => {
+  it('say what to do where there are none', () => {
+    render(<Rows heads={[['A', 'left']]} rows={[]} none="Add one." />);
+    expect(screen.getByText('Add one.')).toBeTruthy();
+    expect(screen.queryByRole('table')).toBeNull();
+  });
+});
+
+describe('the gates of the estate', () => {
+  it('are counted against the machines that are planned', () => {
+    render(<Gates gates={{ found: 2, sized: 0 }} planned={2} />);
+    expect(screen.getByText('2/2')).toBeTruthy();
+    expect(screen.getByText('0/2')).toBeTruthy();
+  });
+});
+
+describe('the port grid', () => {
+  it('draws a mark with its words for each peer and port', () => {
+    const end = (id: string) => ({ machineId: id, machine: id, address: '' });
+    const { container } = render(
+      <MemoryRouter>
+        <PortGrid name="db" machine="db" rows={9} columns={9} connections={[{ client: end('app'), server: end('db'), port: 5432, bytes: 1024 }]} />
+      </MemoryRouter>,
+    );
+    expect(screen.getByRole('link').textContent).toBe('app');
+    expect(container.querySelector('polygon title')?.textContent).toBe('db is called by it: app, port 5432, 1.00 KiB');
+  });
+});

@@ -1,0 +1,126 @@
+package bargelane.service.site;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+import static org.mockito.ArgumentMatchers.any;
+import static org.mockito.Mockito.doNothing;
+import static org.mockito.Mockito.doThrow;
+import static org.mockito.Mockito.inOrder;
+import static org.mockito.Mockito.mock;
+import static org.mockito.Mockito.never;
+import static org.mockito.Mockito.times;
+import static org.mockito.Mockito.verify;
+import static org.mockito.Mockito.when;
+
+import bargelane.service.platform.Db;
+import bargelane.service.platform.TestDatabase;
+import bargelane.sites.SiteDriver;
+import bargelane.sites.SiteException;
+import bargelane.sites.Source;
+import bargelane.sites.Target;
+import java.io.IOException;
+import java.time.Clock;
+import java.util.List;
+import java.util.Optional;
+import org.junit.jupiter.api.AfterEach;
+import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Test;
+import org.mockito.InOrder;
+
+class LedgerTest {
+
+  private static final SiteException AWAY =
+      new SiteException(SiteException.Kind.MAY_PASS, "unreachable", "the site is away", null);
+
+  private final Sites sites = mock(Sites.class);
+  private final SiteDriver driver = mock(SiteDriver.class);
+  private final Source source = mock(Source.class);
+  private final Target target = mock(Target.class);
+  private TestDatabase database;
+  private Db db;
+  private Ledger ledger;
+
+  @BeforeEach
+  void open() throws IOException {
+    when(sites.driver(any())).thenReturn(driver);
+    when(driver.source()).thenReturn(source);
+    when(driver.target()).thenReturn(target);
+    database = new TestDatabase();
+    db = database.db();
+    ledger = new Ledger(db, sites, Clock.systemUTC(), "in-test");
+    db.run(
+        s -> {
+          for (String sql :
+              List.of(
+                  "insert into site (id, name, kind, address, created_at, findings) values ('s', 's', 'k', '', now(), '[]')",
+                  "insert into lane values ('l', 'l', 's', 's', '{}', 0)",
+                  "insert into timetable (id, name, every_seconds, rpo_seconds, keep_points, verify) values ('tt', 'tt', 15, 60, 6, true)",
+                  "insert into wave (id, name, created_at) values ('w', 'w', now())",
+                  "insert into tow (id, wave_id, landed, diverged, name, lane_id, timetable_id) values ('tow', 'w', false, false, 'w', 'l', 'tt')")) {
+            s.createNativeMutationQuery(sql).executeUpdate();
+          }
+        });
+  }
+
+  @AfterEach
+  void shut() throws IOException {
+    db.close();
+    database.close();
+  }
+
+  private List<SiteObjectEntity> recorded() {
+    return db.tx(s -> Db.list(s, SiteObjectEntity.class, "from SiteObjectEntity order by name"));
+  }
+
+  @Test
+  void aThingIsRecordedOnceUnderOurTagHoweverOftenItIsPlanned() {
+    assertEquals("bargelane/in-test/tow", ledger.plan("s", "tow", "volume", "v"));
+    ledger.plan("s", "tow", "volume", "v");
+    assertEquals(1, recorded().size());
+    assertTrue(ledger.recorded("s", "volume", "v"));
+  }
+
+  @Test
+  void itsRecordGoesOnlyAfterItIsGone() {
+    ledger.plan("s", "tow", "volume", "v");
+    doThrow(AWAY).when(target).deleteVolume("v");
+    assertEquals(Optional.of("the site is away"), ledger.remove("s", "volume", "v"), "it says why");
+    assertEquals(false, recorded().get(0).wanted);
+    doNothing().when(target).deleteVolume("v");
+    ledger.sweep();
+    assertEquals(List.of(), recorded());
+    verify(target, times(2)).deleteVolume("v");
+  }
+
+  @Test
+  void whatUsesGoesBeforeWhatIsUsed() {
+    ledger.plan("s", "tow", "point", "p");
+    ledger.plan("s", "tow", "volume", "v");
+    ledger.plan("s", "tow", "snapshot", "n");
+    ledger.plan("s", "tow", "export", "e");
+    assertEquals(Optional.empty(), ledger.removeAll("tow"));
+    InOrder order = inOrder(source, target);
+    order.verify(target).closeExport("e");
+    order.verify(source).dropSnapshot("n");
+    order.verify(target).deleteVolume("v");
+    order.verify(target).deletePoint("p");
+    assertEquals(List.of(), recorded());
+  }
+
+  @Test
+  void whatIsLeftOfATowIsNamedWithItsReason() {
+    ledger.plan("s", "tow", "volume", "v");
+    ledger.plan("s", "tow", "point", "p");
+    doThrow(AWAY).when(target).deleteVolume("v");
+    assertEquals(Optional.of("volume v: the site is away"), ledger.removeAll("tow"));
+    assertEquals(1, recorded().size());
+  }
+
+  @Test
+  void whatBecameTheSitesOwnIsOursNoMore() {
+    ledger.plan("s", "tow", "volume", "v");
+    ledger.release("s", "volume", "v");
+    ledger.sweep();
+    verify(target, never()).deleteVolume(any());
+  }
+}
