@@ -61,7 +61,7 @@ public final class Bench {
   public static void main(String[] args) throws Exception {
     List<String> parts =
         args.length == 0
-            ? List.of("passes", "hosts", "machines", "discovery", "sources", "assessment")
+            ? List.of("passes", "hosts", "machines", "discovery", "sources", "assessment", "pages")
             : List.of(args);
     for (String part : parts) {
       switch (part) {
@@ -71,11 +71,12 @@ public final class Bench {
         case "discovery" -> DiscoveryBench.run();
         case "sources" -> SourcesBench.run();
         case "assessment" -> AssessmentBench.run();
+        case "pages" -> PagesBench.run();
         default -> {
           System.err.println(
               "'"
                   + part
-                  + "' is not measured; passes, hosts, machines, discovery, sources and assessment are");
+                  + "' is not measured; passes, hosts, machines, discovery, sources, assessment and pages are");
           System.exit(2);
         }
       }

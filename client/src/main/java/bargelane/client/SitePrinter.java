@@ -45,7 +45,7 @@ final class SitePrinter {
                   + site.path("schedule").asText()
                   + " (UTC), next "
                   + Output.local(site.path("nextScanAt").asText())
-              : "never");
+              : "off");
       Output.findings(c.out(), site.path("findings"));
     }
     return site.path("status").asText().equals("finding") ? 1 : 0;

@@ -175,7 +175,7 @@ class ConsoleTest {
 
     page.navigate(address + "/assessments/estate");
     assertThat(panel(page, "Configured and observed").getByText("Machines in the sum")).isVisible();
-    button(page, "Compute 150 choices").click();
+    button(page, "Compute 180 choices").click();
     assertThat(page.getByText("which have a size at every choice")).isVisible();
     assertThat(panel(page, "What if").getByText("% headroom").first()).isVisible();
     shot(page, "assessment");

@@ -1,0 +1,260 @@
+package bargelane.service.replication;
+
+import bargelane.core.replication.LegState;
+import bargelane.core.replication.PassKind;
+import bargelane.core.site.Capabilities.Reach;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.service.machine.MachineEntity;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.Json;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunFailure;
+import bargelane.service.run.Work;
+import bargelane.sites.SiteDriver;
+import bargelane.sites.SiteException;
+import bargelane.sites.Source;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+import org.hibernate.Session;
+
+/**
+ * The first step of a pass: every disk of the tow as wide as one instant reaches. The as-of of its
+ * point is the service's clock just before the snapshot was asked for.
+ */
+final class PassSnapshot {
+
+  private final Services services;
+
+  PassSnapshot(Services services) {
+    this.services = services;
+  }
+
+  private TowState state(Work w) {
+    return services.db().tx(s -> TowState.load(s, w.subjectId()));
+  }
+
+  private LegEntity leg(Work w) {
+    return services.db().tx(s -> s.find(LegEntity.class, w.input().path("leg").asText()));
+  }
+
+  /** Takes the disks of the tow, and offers the pass that ships them. */
+  Outcome take(Work w) {
+    LegEntity leg = leg(w);
+    if (leg.state == LegState.CLOSED) {
+      throw new RunFailure(
+          "leg-closed", "the direction of replication has changed", "nothing is to be done");
+    }
+    Side from = TowState.source(leg);
+    grow(w, state(w), leg, from);
+    TowState state = state(w);
+    String passId =
+        w.makeOnce(
+            "pass",
+            s -> {
+              Long number =
+                  Db.first(
+                          s, Long.class, "select count(*) from PassEntity where legId = ?1", leg.id)
+                      .orElse(0L);
+              return Passes.create(
+                      s,
+                      services.clock(),
+                      w.runId(),
+                      w.subjectId(),
+                      leg.id,
+                      number.intValue() + 1,
+                      PassKind.DELTA,
+                      state.timetable.verify)
+                  .id;
+            });
+    SiteDriver source = services.sites().driver(state.siteId(from));
+    Reach reach = state.reach(from);
+    Set<String> markers = source.source().markers();
+    boolean tracked =
+        w.note("markerLost").isEmpty()
+            && !leg.marker.isEmpty()
+            && markers.containsAll(state.names(leg.marker, from));
+    boolean blank = state.replicas.stream().allMatch(r -> r.blank);
+
+    Map<String, List<String>> groups = new LinkedHashMap<>();
+    Map<String, String> since = new HashMap<>();
+    for (MemberEntity m : state.members) {
+      since.put(
+          TowState.nameFor(PassRun.snapshotName(passId), reach, m),
+          TowState.nameFor(leg.marker, reach, m));
+      groups
+          .computeIfAbsent(
+              TowState.nameFor(PassRun.snapshotName(passId), reach, m), k -> new ArrayList<>())
+          .addAll(TowState.berth(m, from).orElseThrow().disks());
+    }
+    String owner = services.ledger().owner(w.subjectId());
+    for (String name : groups.keySet()) {
+      services.ledger().plan(state.siteId(from), w.subjectId(), "snapshot", name);
+      services.ledger().plan(state.siteId(from), w.subjectId(), "marker", name);
+    }
+    boolean firstTime = w.note("asOf").isEmpty();
+    Instant asOf = Instant.parse(w.noteOnce("asOf", () -> services.clock().instant().toString()));
+    if (firstTime) {
+      // Nobody has asked for this snapshot yet, so its instant is not before now: the note above is
+      // for a
+      // driver that finds the snapshot made, this is the closer figure.
+      asOf = services.clock().instant();
+    }
+    boolean quiesce = state.timetable.quiesce;
+    int atRest = 0;
+    Duration held = Duration.ZERO;
+    for (Map.Entry<String, List<String>> group : groups.entrySet()) {
+      Source.Taken one;
+      try {
+        one =
+            source
+                .source()
+                .snapshot(
+                    group.getKey(),
+                    owner,
+                    group.getValue(),
+                    tracked ? Optional.of(since.get(group.getKey())) : Optional.empty(),
+                    quiesce);
+      } catch (SiteException e) {
+        if (e.kind() != SiteException.Kind.MARKER_LOST) {
+          throw e;
+        }
+        tracked = false;
+        w.note("markerLost", e.getMessage());
+        one =
+            source
+                .source()
+                .snapshot(group.getKey(), owner, group.getValue(), Optional.empty(), quiesce);
+      }
+      atRest += one.quiesced() ? 1 : 0;
+      held = one.held().compareTo(held) > 0 ? one.held() : held;
+    }
+    boolean promised = reach.promisesOneInstant(state.members.size());
+    w.note("oneInstant", promised);
+    w.note("consistency", consistency(promised, groups.size(), atRest));
+    PassKind kind = PassKind.next(tracked, blank);
+    Instant taken = asOf;
+    long spread = promised ? 0 : Duration.between(taken, services.clock().instant()).toMillis();
+    w.note("spreadMs", spread);
+    services.passes().offer(passId, pass -> fill(pass, state, leg, from, reach, kind, taken));
+    return Outcome.done(
+        kind.word()
+            + " pass as of "
+            + asOf
+            + (groups.size() > 1 ? ", machines within " + spread + " ms" : "")
+            + (atRest > 0 ? ", guests' writes held for at most " + held.toMillis() + " ms" : "")
+            + w.note("markerLost").map(why -> "; what changed can't be told: " + why).orElse(""));
+  }
+
+  /** Lets replicas grow whose source disks have grown. */
+  private void grow(Work w, TowState state, LegEntity leg, Side from) {
+    for (MemberEntity m : state.members) {
+      Berth berth = TowState.berth(m, from).orElseThrow();
+      MachineFacts now =
+          services.sites().driver(state.siteId(from)).compute().machine(berth.platformId());
+      for (ReplicaEntity r : state.replicasOf(m)) {
+        // 0 where the platform does not tell sizes with a single machine.
+        long bytes = r.disk < now.disks().size() ? now.disks().get(r.disk).bytes() : 0;
+        if (bytes != 0 && bytes < r.bytes) {
+          throw new RunFailure(
+              "disk-shrunk",
+              "disk " + r.disk + " of " + m.name + " has " + bytes + " bytes and had " + r.bytes,
+              "see why; if it is meant, take the machine out of the wave and plan it again");
+        }
+        if (bytes > r.bytes) {
+          services.sites().driver(state.siteId(from.other())).target().growVolume(r.volume, bytes);
+          services.db().run(s -> record(s, w, m, r, leg, bytes));
+        }
+      }
+    }
+  }
+
+  private void record(
+      Session s, Work w, MemberEntity m, ReplicaEntity r, LegEntity leg, long bytes) {
+    s.find(ReplicaEntity.class, r.id).bytes = bytes;
+    MachineEntity machine = s.find(MachineEntity.class, m.machineId);
+    machine.facts = Json.text(Json.read(machine.facts, MachineFacts.class).grown(r.disk, bytes));
+    services
+        .events()
+        .tell(
+            s,
+            "pass",
+            w.subjectId(),
+            w.runId(),
+            "disk "
+                + r.disk
+                + " of "
+                + m.name
+                + " has grown from "
+                + (r.bytes >> 20)
+                + " to "
+                + (bytes >> 20)
+                + " MiB, and its replica on leg "
+                + leg.number
+                + " with it",
+            null);
+  }
+
+  private void fill(
+      PassEntity pass,
+      TowState state,
+      LegEntity leg,
+      Side from,
+      Reach reach,
+      PassKind kind,
+      Instant asOf) {
+    pass.kind = kind;
+    pass.asOf = asOf;
+    Optional<PointEntity> known =
+        services
+            .db()
+            .tx(
+                s ->
+                    TowState.newestPoint(s, leg)
+                        .or(
+                            () ->
+                                Optional.ofNullable(leg.basePointId)
+                                    .map(id -> s.find(PointEntity.class, id))));
+    pass.digestSiteId = known.map(p -> p.siteId).orElse("");
+    pass.digestPoint = known.map(p -> p.name).orElse("");
+    List<PassDisk> disks = new ArrayList<>();
+    for (MemberEntity m : state.members) {
+      Berth berth = TowState.berth(m, from).orElseThrow();
+      for (ReplicaEntity r : state.replicasOf(m)) {
+        disks.add(
+            PassDisk.fresh(
+                disks.size(),
+                m.id,
+                m.name,
+                r.disk,
+                r.id,
+                state.siteId(from),
+                berth.disks().get(r.disk),
+                TowState.nameFor(PassRun.snapshotName(pass.id), reach, m),
+                kind == PassKind.DELTA ? TowState.nameFor(leg.marker, reach, m) : "",
+                state.siteId(from.other()),
+                r.volume,
+                r.bytes,
+                r.intent,
+                r.anywhere));
+      }
+    }
+    pass.disks = Json.text(disks);
+  }
+
+  /** In words: how many instants were taken, and how many of them with file systems at rest. */
+  private static String consistency(boolean promised, int instants, int atRest) {
+    return (promised ? "one instant" : "one instant a machine")
+        + (atRest == 0
+            ? ", crash-consistent"
+            : atRest == instants
+                ? ", file systems at rest"
+                : ", file systems of " + atRest + " of " + instants + " at rest");
+  }
+}
