@@ -182,7 +182,7 @@ export function AssessedMachinePage() {
               </Status>,
               j.finding.cause,
               j.finding.remedy,
-              `${j.rule}${j.facts.length > 0 ? `: ${j.facts.join(', ')}` : ''}${j.source === '' ? '' : `; told by ${j.source}`}`,
+              `${j.rule}${j.facts.length > 0 ? `: ${j.facts.join(', ')}` : ''}${j.source === '' ? '' : `; from ${j.source}`}`,
             ],
           }))}
           none="Nothing was found in its way."

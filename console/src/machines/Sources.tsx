@@ -31,12 +31,12 @@ export function Sources({ machine }: { machine: Machine }) {
   }
   const told = machine.sources.map((s) => `${s.site}${s.home ? ' (its home)' : ''}`).join(', ');
   return (
-    <Panel title="Facts by source" note={`told by ${told}`} wide>
+    <Panel title="Facts by source" note={`from ${told}`} wide>
       <Rows
         heads={[
           ['Fact', 'left'],
           ['Value', 'left'],
-          ['Told by', 'left'],
+          ['Source', 'left'],
           ['At', 'left'],
         ]}
         rows={data.slice(0, all ? data.length : FIRST).flatMap((f) => agreeing(f).map((t, i) => ({ key: `${f.fact} ${t.value}`, cells: [i === 0 ? f.fact : '', t.value, t.sites.join(', '), t.at === null ? '' : moment(t.at)] })))}

@@ -1,6 +1,7 @@
 package bargelane.client;
 
 import bargelane.api.Durations;
+import bargelane.api.Sizes;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.SerializationFeature;
@@ -75,20 +76,7 @@ final class Output {
 
   /** Binary units, three digits. */
   static String size(long bytes) {
-    String[] units = {"B", "KiB", "MiB", "GiB", "TiB"};
-    double value = bytes;
-    int unit = 0;
-    while (value >= 1024 && unit < units.length - 1) {
-      value /= 1024;
-      unit++;
-    }
-    return unit == 0
-        ? bytes + " B"
-        : String.format(
-            Locale.ROOT,
-            value < 10 ? "%.2f %s" : value < 100 ? "%.1f %s" : "%.0f %s",
-            value,
-            units[unit]);
+    return Sizes.text(bytes);
   }
 
   /** Seconds as people write a duration; a dash where there are none. */

@@ -141,7 +141,7 @@ class ConsoleTest {
     String text = new String(file.createReadStream().readAllBytes(), StandardCharsets.UTF_8);
     assertTrue(text.startsWith("name,id,site,") && text.contains("label.zone\r\nboat-desk,"), text);
     page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("boat-desk")).click();
-    assertThat(page.getByText("told by boathouse (its home)")).isVisible();
+    assertThat(page.getByText("from boathouse (its home)")).isVisible();
     assertThat(page.getByText("zone=water, by a rule")).isVisible();
   }
 

@@ -109,6 +109,15 @@ public final class HttpApi implements Closeable {
                     : e.getMessage(),
                 "see /api/v1/openapi.json"));
     r.exception(
+        InterruptedException.class,
+        (e, ctx) ->
+            problem(
+                ctx,
+                503,
+                "going-down",
+                "the service is going down",
+                "ask again when it is back"));
+    r.exception(
         Exception.class,
         (e, ctx) -> {
           String entry = Ids.next("log");

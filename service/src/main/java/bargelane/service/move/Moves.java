@@ -1,5 +1,6 @@
 package bargelane.service.move;
 
+import bargelane.api.Sizes;
 import bargelane.core.replication.LegState;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
@@ -141,8 +142,8 @@ final class Moves {
                             + " as of "
                             + p.asOf
                             + ", "
-                            + (p.sent >> 10)
-                            + " KiB sent")
+                            + Sizes.text(p.sent)
+                            + " sent")
                 .orElse(""));
       }
       case FAILED -> {

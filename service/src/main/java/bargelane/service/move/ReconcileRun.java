@@ -1,6 +1,7 @@
 package bargelane.service.move;
 
 import bargelane.api.Divergence;
+import bargelane.api.Sizes;
 import bargelane.blocks.Ranges;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
@@ -222,8 +223,8 @@ final class ReconcileRun implements RunKind {
                 }
               });
       return Outcome.done(
-          (bytes(w, key) >> 10)
-              + " KiB differ from the common point, found by "
+          Sizes.text(bytes(w, key))
+              + " differ from the common point, found by "
               + (tracked ? "its tracking" : "comparing digests"));
     }
     return outcome;
@@ -266,12 +267,12 @@ final class ReconcileRun implements RunKind {
     return Outcome.done(
         state.home.name
             + " changed "
-            + (home >> 10)
-            + " KiB, "
+            + Sizes.text(home)
+            + ", "
             + state.away.name
             + " "
-            + (away >> 10)
-            + " KiB since "
+            + Sizes.text(away)
+            + " since "
             + d.commonPoint());
   }
 

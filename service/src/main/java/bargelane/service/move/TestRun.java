@@ -1,5 +1,6 @@
 package bargelane.service.move;
 
+import bargelane.api.Sizes;
 import bargelane.blocks.Ranges;
 import bargelane.core.lane.Placement;
 import bargelane.core.lane.Placement.PlacedNic;
@@ -157,7 +158,7 @@ final class TestRun implements RunKind {
             "make a compare pass, and report this");
       }
       w.note("tallied", pass.total);
-      return Outcome.done((pass.total >> 20) + " MiB compared, no block differs");
+      return Outcome.done(Sizes.text(pass.total) + " compared, no block differs");
     }
     return outcome;
   }

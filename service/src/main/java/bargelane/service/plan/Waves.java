@@ -184,6 +184,10 @@ public final class Waves {
   /** Locks a tow and refuses where its wave must stay. */
   private static TowEntity removable(Session s, String towId) {
     TowEntity tow = s.find(TowEntity.class, towId, LockMode.PESSIMISTIC_WRITE);
+    if (tow == null) {
+      // Somebody else removed it meanwhile.
+      throw ProblemException.missing("wave", towId);
+    }
     if (tow.settledAt != null) {
       throw ProblemException.conflict(
           "wave-settled",

@@ -28,7 +28,7 @@ public final class Upkeep {
     return db.tx(
         s -> {
           String old =
-              "(select id from run where kind = 'pass' and parent_id is null and ended_at < ?1)";
+              "(select id from run where routine and parent_id is null and ended_at < ?1)";
           int rows = 0;
           for (String sql :
               new String[] {

@@ -1,6 +1,7 @@
 package bargelane.service.replication;
 
 import bargelane.api.Problem;
+import bargelane.api.Sizes;
 import bargelane.core.point.Retention;
 import bargelane.core.replication.PassState;
 import bargelane.service.platform.Db;
@@ -175,8 +176,8 @@ public final class PassRun implements RunKind {
                               + ": recovery point "
                               + point.number
                               + ", "
-                              + (pass.sent >> 10)
-                              + " KiB sent",
+                              + Sizes.text(pass.sent)
+                              + " sent",
                           Map.of("point", point.id, "asOf", point.asOf.toString()));
                   return "point " + point.number;
                 });

@@ -1,5 +1,6 @@
 package bargelane.service.replication;
 
+import bargelane.api.Sizes;
 import bargelane.core.replication.LegState;
 import bargelane.core.replication.PassKind;
 import bargelane.core.site.Capabilities.Reach;
@@ -192,10 +193,11 @@ final class PassSnapshot {
                 + " of "
                 + m.name
                 + " has grown from "
-                + (r.bytes >> 20)
+                + Sizes.text(r.bytes)
                 + " to "
-                + (bytes >> 20)
-                + " MiB, and its replica on leg "
+                + Sizes.text(bytes)
+                + ","
+                + " and its replica on leg "
                 + leg.number
                 + " with it",
             null);

@@ -6,6 +6,7 @@ import bargelane.api.LeaseDone;
 import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseReport;
+import bargelane.api.Sizes;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
 import bargelane.service.event.Events;
@@ -182,12 +183,12 @@ public final class Passes {
   }
 
   private static String told(PassEntity p) {
-    return (p.sent >> 10)
-        + " KiB sent, "
-        + (p.zeroed >> 10)
-        + " KiB zeroed, of "
-        + (p.total >> 10)
-        + " KiB looked at";
+    return Sizes.text(p.sent)
+        + " sent, "
+        + Sizes.text(p.zeroed)
+        + " zeroed, of "
+        + Sizes.text(p.total)
+        + " looked at";
   }
 
   private void again(Session s, PassEntity p, String why) {

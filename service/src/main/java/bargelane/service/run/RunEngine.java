@@ -122,7 +122,11 @@ public final class RunEngine {
           "follow it: bargelane run list");
     }
     int number = 1;
-    for (Step step : kind.steps(new Work(store, run))) {
+    List<Step> steps = kind.steps(new Work(store, run));
+    if (steps.stream().map(Step::name).distinct().count() < steps.size()) {
+      throw new IllegalStateException("two steps of " + run.kind + " have one name");
+    }
+    for (Step step : steps) {
       RunStore.add(session, run.id, number++, step);
     }
     store.tell(session, run, told(kind), run.title + " started", null);
