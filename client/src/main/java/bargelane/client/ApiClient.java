@@ -66,6 +66,9 @@ public final class ApiClient {
           .build();
   private static final Duration PATIENCE = Duration.ofSeconds(60);
 
+  /** A removal ends when a site has let go of everything. */
+  private static final Duration REMOVAL = Duration.ofMinutes(10);
+
   private final URI service;
   private final String token;
 
@@ -106,7 +109,7 @@ public final class ApiClient {
   }
 
   public JsonNode delete(String path) {
-    return send(request(path).DELETE().build());
+    return send(request(path).timeout(REMOVAL).DELETE().build());
   }
 
   private static HttpRequest json(HttpRequest.Builder builder, String method, Object body) {
@@ -136,8 +139,19 @@ public final class ApiClient {
     try {
       return body.length == 0 ? JSON.nullNode() : JSON.readTree(body);
     } catch (IOException e) {
-      throw new UnreachableException(service, e);
+      throw new ProblemException(notOurs(200, "the answer of " + service + " is not JSON"));
     }
+  }
+
+  /** What is told of an answer that the service does not give. */
+  private static Problem notOurs(int status, String detail) {
+    return new Problem(
+        "about:blank",
+        "failed",
+        status,
+        "http-" + status,
+        detail,
+        "see that the address is that of the service");
   }
 
   private byte[] bytes(HttpRequest request) {
@@ -157,16 +171,14 @@ public final class ApiClient {
 
   private static Problem problem(HttpResponse<byte[]> r) throws IOException {
     try {
-      return JSON.readValue(r.body(), Problem.class);
+      Problem told = JSON.readValue(r.body(), Problem.class);
+      if (told != null && told.code() != null && told.detail() != null) {
+        return told;
+      }
     } catch (com.fasterxml.jackson.core.JacksonException e) {
-      return new Problem(
-          "about:blank",
-          "failed",
-          r.statusCode(),
-          "http-" + r.statusCode(),
-          "the answer has status " + r.statusCode(),
-          "see that the address is that of the service");
+      // It is no problem of ours.
     }
+    return notOurs(r.statusCode(), "the answer has status " + r.statusCode());
   }
 
   /** Lines of the event stream, from now on, until it is closed. */

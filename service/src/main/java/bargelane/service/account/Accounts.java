@@ -44,11 +44,21 @@ public final class Accounts {
     }
   }
 
-  /** Makes the account if there is none of that name. */
+  private static Optional<AccountEntity> named(org.hibernate.Session s, String name) {
+    return Db.first(s, AccountEntity.class, "from AccountEntity where name = ?1", name);
+  }
+
+  /** Whether there is an account of that name. */
+  public boolean has(String name) {
+    return db.tx(s -> named(s, name)).isPresent();
+  }
+
+  /** Makes the account if there is none of that name; says whether it did. */
   public boolean ensure(String name, String password) {
     return db.tx(
         s -> {
-          if (!Db.list(s, Object.class, "from AccountEntity where name = ?1", name).isEmpty()) {
+          Db.lock(s, "account " + name);
+          if (named(s, name).isPresent()) {
             return false;
           }
           AccountEntity a = new AccountEntity();
@@ -65,8 +75,7 @@ public final class Accounts {
   public record Session(String secret, String csrf) {}
 
   public Session signIn(String name, String password) {
-    Optional<AccountEntity> account =
-        db.tx(s -> Db.first(s, AccountEntity.class, "from AccountEntity where name = ?1", name));
+    Optional<AccountEntity> account = db.tx(s -> named(s, name));
     // The same work whether the account exists or not, so that the time does not tell.
     boolean right =
         BCrypt.verifyer()
@@ -101,7 +110,7 @@ public final class Accounts {
   /** A new token for a program of an account. */
   public String token(String account) {
     String id =
-        db.tx(s -> Db.first(s, AccountEntity.class, "from AccountEntity where name = ?1", account))
+        db.tx(s -> named(s, account))
             .orElseThrow(() -> ProblemException.missing("user", account))
             .id;
     return issue(id, "token", "", null);

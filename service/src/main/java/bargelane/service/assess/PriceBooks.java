@@ -50,9 +50,7 @@ public final class PriceBooks {
     return db.tx(
         s -> {
           // Of two at once the second waits here, and then replaces what the first added.
-          s.createNativeQuery("select pg_advisory_xact_lock(hashtext(:name))", Object.class)
-              .setParameter("name", "price-book " + name)
-              .getSingleResult();
+          Db.lock(s, "price-book " + name);
           Optional<PriceBookEntity> known =
               Db.first(s, PriceBookEntity.class, "from PriceBookEntity where name = ?1", name);
           PriceBookEntity book = known.orElseGet(PriceBookEntity::new);

@@ -112,11 +112,7 @@ public final class HttpApi implements Closeable {
         InterruptedException.class,
         (e, ctx) ->
             problem(
-                ctx,
-                503,
-                "going-down",
-                "the service is going down",
-                "ask again when it is back"));
+                ctx, 503, "going-down", "the service is going down", "ask again when it is back"));
     r.exception(
         Exception.class,
         (e, ctx) -> {

@@ -18,6 +18,7 @@ import bargelane.service.site.Sites;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import org.hibernate.LockMode;
 import org.hibernate.Session;
 import org.hibernate.exception.ConstraintViolationException;
 
@@ -86,6 +87,8 @@ public final class Lanes implements SiteTenant {
     return db.tx(
         s -> {
           LaneEntity lane = find(s, ref);
+          // Of two at once the second waits here, and sees what the first changed.
+          s.refresh(lane, LockMode.PESSIMISTIC_WRITE);
           if (revision.isPresent() && revision.get() != lane.version) {
             throw new ProblemException(
                 412,

@@ -18,9 +18,15 @@ final class FirstStart {
    * home's owner.
    */
   static void account(Path home, Accounts accounts) throws IOException {
-    String password = Ids.secret().substring(0, 12);
-    if (accounts.ensure("engineer", password)) {
-      write(home.resolve("sign-in"), "account: engineer\npassword: " + password + "\n");
+    if (!accounts.has("engineer")) {
+      // The file first: a start that dies in between must not leave a password that nobody knows.
+      Path signIn = home.resolve("sign-in");
+      String password = Ids.secret().substring(0, 12);
+      write(signIn, "account: engineer\npassword: " + password + "\n");
+      if (!accounts.ensure("engineer", password)) {
+        // Another node made the account in the same moment; its home has the password.
+        Files.delete(signIn);
+      }
     }
     if (!Files.exists(home.resolve("token"))
         || accounts.caller(Files.readString(home.resolve("token")).strip()).isEmpty()) {

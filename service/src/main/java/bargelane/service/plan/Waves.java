@@ -154,9 +154,10 @@ public final class Waves {
             .db()
             .tx(
                 s -> {
-                  TowEntity t = removable(s, tow(s, find(s, ref)).id);
+                  TowEntity t = tow(s, find(s, ref));
+                  // The legs first: the timetable begins no pass between this look and its commit.
                   Tows.end(s, t.id);
-                  return t;
+                  return removable(s, t.id);
                 });
     services
         .ledger()

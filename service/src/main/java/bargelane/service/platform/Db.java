@@ -96,6 +96,14 @@ public final class Db implements Closeable {
     return query;
   }
 
+  /** Lets one transaction at a time go on from here, of all that name the same thing. */
+  public static void lock(Session session, String what) {
+    session
+        .createNativeQuery("select pg_advisory_xact_lock(hashtextextended(:what, 0))", Object.class)
+        .setParameter("what", what)
+        .getSingleResult();
+  }
+
   /** A bulk change; gives the number of rows. */
   public static int change(Session session, String hql, Object... parameters) {
     var query = session.createMutationQuery(hql);

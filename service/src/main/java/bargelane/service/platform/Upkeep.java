@@ -27,8 +27,7 @@ public final class Upkeep {
     Instant before = clock.instant().minus(KEPT);
     return db.tx(
         s -> {
-          String old =
-              "(select id from run where routine and parent_id is null and ended_at < ?1)";
+          String old = "(select id from run where routine and parent_id is null and ended_at < ?1)";
           int rows = 0;
           for (String sql :
               new String[] {

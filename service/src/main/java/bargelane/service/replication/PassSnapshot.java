@@ -196,8 +196,7 @@ final class PassSnapshot {
                 + Sizes.text(r.bytes)
                 + " to "
                 + Sizes.text(bytes)
-                + ","
-                + " and its replica on leg "
+                + ", and its replica on leg "
                 + leg.number
                 + " with it",
             null);

@@ -2,6 +2,7 @@ package bargelane.service.replication;
 
 import bargelane.core.replication.LegState;
 import bargelane.service.platform.Db;
+import org.hibernate.LockMode;
 import org.hibernate.Session;
 
 /** What is recorded of tows as a whole. */
@@ -15,10 +16,12 @@ public final class Tows {
         .isPresent();
   }
 
-  /** Closes the legs of a tow: no pass begins on it any more. */
+  /** Closes the legs of a tow, each under its lock: no pass begins on it any more. */
   public static void end(Session s, String towId) {
-    Db.list(s, LegEntity.class, "from LegEntity where towId = ?1", towId)
-        .forEach(l -> l.state = LegState.CLOSED);
+    for (LegEntity leg : Db.list(s, LegEntity.class, "from LegEntity where towId = ?1", towId)) {
+      s.refresh(leg, LockMode.PESSIMISTIC_WRITE);
+      leg.state = LegState.CLOSED;
+    }
   }
 
   /** Deletes the records of a tow that holds nothing; its passes, legs and members. */

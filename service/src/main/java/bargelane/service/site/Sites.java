@@ -136,6 +136,7 @@ public final class Sites {
 
   /** Refuses a name that is taken. */
   public static void unused(Session s, String entity, String kind, String name) {
+    Db.lock(s, kind + " " + name);
     if (!Db.list(s, Object.class, "from " + entity + " where name = ?1", name).isEmpty()) {
       throw ProblemException.conflict(
           kind + "-exists",

@@ -218,7 +218,7 @@ final class Catalogue {
             flock 9
             have=0
             if [ -f "$1/catalogue.json" ]; then have=$(sed -n '1s/.*"revision":\\([0-9]*\\).*/\\1/p' "$1/catalogue.json"); fi
-            if [ "$have" = "$2" ]; then sync "$t"; mv "$t" "$1/catalogue.json"; echo yes; else rm -f "$t"; fi
+            if [ "$have" = "$2" ]; then sync "$t"; mv "$t" "$1/catalogue.json"; sync "$1"; echo yes; else rm -f "$t"; fi
             """,
             directory,
             String.valueOf(s.revision));
@@ -234,7 +234,7 @@ final class Catalogue {
   void putFile(String point, String name, byte[] content) {
     shell.script(
         content,
-        "mkdir -p \"$1\"; t=$(mktemp \"$1/.new.XXXXXX\"); cat > \"$t\"; sync \"$t\"; mv \"$t\" \"$1/$2\"",
+        "mkdir -p \"$1\"; t=$(mktemp \"$1/.new.XXXXXX\"); cat > \"$t\"; sync \"$t\"; mv \"$t\" \"$1/$2\"; sync \"$1\"",
         directory + "/files/" + safe(point),
         safe(name));
   }

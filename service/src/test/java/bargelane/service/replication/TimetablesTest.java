@@ -1,0 +1,77 @@
+package bargelane.service.replication;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.api.TimetableAdd;
+import bargelane.api.TimetableView;
+import bargelane.service.platform.AtOnce;
+import bargelane.service.platform.Db;
+import bargelane.service.platform.ProblemException;
+import bargelane.service.platform.TestDatabase;
+import java.io.IOException;
+import java.time.Duration;
+import java.util.List;
+import org.junit.jupiter.api.AfterEach;
+import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+
+class TimetablesTest {
+
+  private TestDatabase database;
+  private Db db;
+  private Timetables timetables;
+
+  @BeforeEach
+  void open() throws IOException {
+    database = new TestDatabase();
+    db = database.db();
+    timetables = new Timetables(db, Duration.ofSeconds(5));
+  }
+
+  @AfterEach
+  void shut() throws IOException {
+    db.close();
+    database.close();
+  }
+
+  @Test
+  void oneIsKeptAsAskedAndVerifiesAndQuiescesWhereNothingIsSaid() {
+    TimetableView made = timetables.add(new TimetableAdd("often", 15, 60, 6, null, null));
+    assertEquals(new TimetableView(made.id(), "often", 15, 60, 6, true, true), made);
+    TimetableView plain = timetables.add(new TimetableAdd("at-night", 3600, 7200, 1, false, false));
+    assertEquals(List.of(plain, made), timetables.list());
+    assertEquals("often", db.tx(s -> Timetables.find(s, made.id()).name));
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "4 | 60 | 6 | passes can't be asked for more often than every 5 s; asked for 4 s",
+        "-1 | 60 | 6 | passes can't be asked for more often than every 5 s; asked for -1 s",
+        "60 | 59 | 6 | an RPO of 59 s can't be held by a pass every 60 s",
+        "60 | 60 | 0 | between 1 and 1000 points can be kept; asked for 0",
+        "60 | 60 | 1001 | between 1 and 1000 points can be kept; asked for 1001"
+      })
+  void whatCannotBeHeldIsRefused(int every, int rpo, int points, String why) {
+    ProblemException refused =
+        assertThrows(
+            ProblemException.class,
+            () -> timetables.add(new TimetableAdd("often", every, rpo, points, true, true)));
+    assertEquals("timetable-impossible", refused.code());
+    assertEquals(why, refused.getMessage());
+    assertTrue(timetables.list().isEmpty());
+  }
+
+  @Test
+  void ofSeveralWhoAddOneNameAtOnceOneDoes() throws Exception {
+    assertEquals(
+        List.of("done", "timetable-exists", "timetable-exists"),
+        AtOnce.fare(3, () -> timetables.add(new TimetableAdd("often", 15, 60, 6, true, true))));
+    assertEquals(1, timetables.list().size());
+  }
+}
