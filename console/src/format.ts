@@ -1,16 +1,14 @@
-/** Binary units, three digits. */
+/** Binary units, three digits, without zeros at the end of a fraction: 8GiB, 1.5KiB. */
 export function size(bytes: number): string {
-  const units = ['B', 'KiB', 'MiB', 'GiB', 'TiB'];
+  const units = ['B', 'KiB', 'MiB', 'GiB', 'TiB', 'PiB'];
   let value = bytes;
   let unit = 0;
   while (value >= 1024 && unit < units.length - 1) {
     value /= 1024;
     unit++;
   }
-  if (unit === 0) {
-    return `${bytes} B`;
-  }
-  return `${value < 10 ? value.toFixed(2) : value < 100 ? value.toFixed(1) : value.toFixed(0)} ${units[unit]}`;
+  const fraction = unit === 0 || value >= 100 ? 0 : value < 10 ? 2 : 1;
+  return `${Number(value.toFixed(fraction))}${units[unit]}`;
 }
 
 /** A length of time as people write it, in its two largest units: 45s, 1h30m, 7d. */

@@ -87,7 +87,7 @@ function FilterBox({ filter, error, onAsk }: { filter: string; error: Error | nu
     >
       <TextField
         label="Filter"
-        placeholder="label.app = lending and memory > 8 GiB"
+        placeholder="label.app = lending and memory > 8GiB"
         size="small"
         fullWidth
         value={text}

@@ -77,6 +77,6 @@ describe('the port grid', () => {
       </MemoryRouter>,
     );
     expect(screen.getByRole('link').textContent).toBe('app');
-    expect(container.querySelector('polygon title')?.textContent).toBe('db is called by it: app, port 5432, 1.00 KiB');
+    expect(container.querySelector('polygon title')?.textContent).toBe('db is called by it: app, port 5432, 1KiB');
   });
 });

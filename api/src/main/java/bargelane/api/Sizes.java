@@ -1,6 +1,7 @@
 package bargelane.api;
 
-import java.util.Locale;
+import java.math.BigDecimal;
+import java.math.RoundingMode;
 
 /** Amounts of bytes in binary units (IEC 80000-13), three digits. */
 public final class Sizes {
@@ -9,7 +10,7 @@ public final class Sizes {
 
   private Sizes() {}
 
-  /** Writes an amount, such as {@code 1.50 GiB}. */
+  /** Writes an amount, such as {@code 1.5GiB}; zeros at the end of a fraction are left out. */
   public static String text(long bytes) {
     double value = bytes;
     int unit = 0;
@@ -17,12 +18,11 @@ public final class Sizes {
       value /= 1024;
       unit++;
     }
-    return unit == 0
-        ? bytes + " B"
-        : String.format(
-            Locale.ROOT,
-            value < 10 ? "%.2f %s" : value < 100 ? "%.1f %s" : "%.0f %s",
-            value,
-            UNITS[unit]);
+    int fraction = unit == 0 || value >= 100 ? 0 : value < 10 ? 2 : 1;
+    return BigDecimal.valueOf(value)
+            .setScale(fraction, RoundingMode.HALF_UP)
+            .stripTrailingZeros()
+            .toPlainString()
+        + UNITS[unit];
   }
 }

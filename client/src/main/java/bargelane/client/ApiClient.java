@@ -1,7 +1,9 @@
 package bargelane.client;
 
+import bargelane.api.Page;
 import bargelane.api.Problem;
 import com.fasterxml.jackson.databind.DeserializationFeature;
+import com.fasterxml.jackson.databind.JavaType;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import com.fasterxml.jackson.databind.node.JsonNodeFactory;
@@ -15,6 +17,7 @@ import java.net.http.HttpRequest.BodyPublishers;
 import java.net.http.HttpResponse;
 import java.net.http.HttpResponse.BodyHandlers;
 import java.time.Duration;
+import java.util.List;
 import java.util.UUID;
 import java.util.stream.Stream;
 
@@ -84,6 +87,54 @@ public final class ApiClient {
 
   public JsonNode get(String path) {
     return send(request(path).timeout(PATIENCE).GET().build());
+  }
+
+  public <T> Answer<T> get(String path, Class<T> type) {
+    return as(get(path), JSON.constructType(type));
+  }
+
+  public <T> Answer<List<T>> list(String path, Class<T> type) {
+    return as(get(path), listOf(type));
+  }
+
+  public <T> Answer<Page<T>> page(String path, Class<T> type) {
+    return as(get(path), JSON.getTypeFactory().constructParametricType(Page.class, type));
+  }
+
+  public <T> Answer<T> post(String path, Object body, Class<T> type) {
+    return post(path, body, type, PATIENCE);
+  }
+
+  public <T> Answer<T> post(String path, Object body, Class<T> type, Duration patience) {
+    return as(post(path, body, patience), JSON.constructType(type));
+  }
+
+  public <T> Answer<T> put(String path, Object body, Class<T> type) {
+    return as(put(path, body), JSON.constructType(type));
+  }
+
+  /** Changes what has not changed since it was read with this ETag. */
+  public <T> Answer<T> put(String path, Object body, String etag, Class<T> type) {
+    return as(put(path, body, etag), JSON.constructType(type));
+  }
+
+  public <T> Answer<List<T>> putForList(String path, Object body, Class<T> type) {
+    return as(put(path, body), listOf(type));
+  }
+
+  /** The type of a list, for {@link #as}. */
+  static JavaType listOf(Class<?> type) {
+    return JSON.getTypeFactory().constructCollectionType(List.class, type);
+  }
+
+  /** JSON as the record that it is. */
+  static <T> Answer<T> as(JsonNode json, JavaType type) {
+    try {
+      return new Answer<>(json, JSON.readValue(JSON.treeAsTokens(json), type));
+    } catch (IOException e) {
+      throw new ProblemException(
+          notOurs(200, "the answer is not what this version expects: " + e.getMessage()));
+    }
   }
 
   public JsonNode post(String path, Object body) {

@@ -1,8 +1,9 @@
 package bargelane.client;
 
-import com.fasterxml.jackson.databind.JsonNode;
+import bargelane.api.PassView;
 import java.io.PrintWriter;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
 
 /**
@@ -33,17 +34,16 @@ final class Bars {
    *
    * @param passes as {@code GET /waves/{wave}/passes} gives them
    */
-  void draw(JsonNode passes) {
+  void draw(List<PassView> passes) {
     clear();
-    JsonNode pass = passes.path(0);
-    if (!pass.path("endedAt").isNull()) {
+    if (passes.isEmpty() || passes.get(0).endedAt() != null) {
       return;
     }
     Map<String, long[]> machines = new LinkedHashMap<>();
-    for (JsonNode disk : pass.path("disks")) {
-      long[] sums = machines.computeIfAbsent(disk.path("machine").asText(), m -> new long[2]);
-      sums[0] += disk.path("done").asLong();
-      sums[1] += disk.path("total").asLong();
+    for (PassView.DiskProgress disk : passes.get(0).disks()) {
+      long[] sums = machines.computeIfAbsent(disk.machine(), m -> new long[2]);
+      sums[0] += disk.done();
+      sums[1] += disk.total();
     }
     machines.forEach((machine, sums) -> out.println(bar(machine, sums[0], sums[1])));
     lines = machines.size();

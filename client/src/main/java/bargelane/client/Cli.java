@@ -2,6 +2,25 @@ package bargelane.client;
 
 import bargelane.api.Durations;
 import bargelane.api.Problem;
+import bargelane.client.agent.AgentCommands;
+import bargelane.client.assessment.AssessmentCommands;
+import bargelane.client.book.BookCommands;
+import bargelane.client.connection.ConnectionCommands;
+import bargelane.client.credential.CredentialCommands;
+import bargelane.client.dossier.DossierCommands;
+import bargelane.client.event.EventCommands;
+import bargelane.client.fitness.FitnessCommands;
+import bargelane.client.label.LabelCommands;
+import bargelane.client.lane.LaneCommands;
+import bargelane.client.machine.MachineCommands;
+import bargelane.client.point.PointCommands;
+import bargelane.client.run.RunCommands;
+import bargelane.client.server.ServerCommands;
+import bargelane.client.site.SiteCommands;
+import bargelane.client.timetable.TimetableCommands;
+import bargelane.client.tug.TugCommands;
+import bargelane.client.usage.UsageCommands;
+import bargelane.client.wave.WaveCommands;
 import java.io.PrintWriter;
 import java.time.Duration;
 import picocli.CommandLine;
@@ -13,7 +32,7 @@ import picocli.CommandLine.Command;
     description =
         "Takes virtual machines from where they run to where they should run next, and back.",
     mixinStandardHelpOptions = true,
-    version = "0.1.0",
+    version = Cli.VERSION,
     subcommands = {
       SiteCommands.class,
       CredentialCommands.class,
@@ -22,7 +41,7 @@ import picocli.CommandLine.Command;
       TugCommands.class,
       MachineCommands.class,
       LabelCommands.class,
-      ListCommands.Usage.class,
+      UsageCommands.class,
       ConnectionCommands.class,
       AssessmentCommands.class,
       BookCommands.class,
@@ -35,15 +54,24 @@ import picocli.CommandLine.Command;
       DossierCommands.class,
       EventCommands.class,
       Completion.class,
+      Manual.class,
       Completion.Words.class
     },
     footer = {"", "Example:", "  bargelane wave show lending"})
 public final class Cli {
 
-  /**
-   * Exit codes: 0 done, 1 the work failed or a check found something, 2 wrong usage, 3 no service,
-   * 4 not allowed.
-   */
+  static final String VERSION = "0.1.0";
+
+  /** What a command ends with, and when. */
+  static final String[][] EXIT_CODES = {
+    {"0", "Done."},
+    {"1", "The work failed, or a check found something."},
+    {"2", "Wrong usage."},
+    {"3", "The service is not reachable."},
+    {"4", "Not allowed."}
+  };
+
+  /** The command line, with errors told as thing, cause and next step. */
   public static CommandLine commandLine() {
     CommandLine line = new CommandLine(new Cli());
     line.registerConverter(

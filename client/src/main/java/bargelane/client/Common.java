@@ -1,5 +1,8 @@
 package bargelane.client;
 
+import bargelane.api.ImportResult;
+import bargelane.api.Page;
+import bargelane.api.RunView;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.net.URI;
@@ -11,35 +14,38 @@ import picocli.CommandLine.ParameterException;
 import picocli.CommandLine.Spec;
 
 /** Options that every command takes. */
-abstract class Common {
+public abstract class Common {
 
-  @Spec CommandSpec spec;
+  @Spec protected CommandSpec spec;
 
   @Option(
       names = "--output",
+      paramLabel = "FORM",
       defaultValue = "table",
       description = "table, json or csv (default: table).")
-  Output.Form output;
+  public Output.Form output;
 
   @Option(
       names = "--service",
+      paramLabel = "URL",
       description = "Address of the service (default: that of the home, or BARGELANE_SERVICE).")
   String service;
 
   @Option(
       names = "--home",
+      paramLabel = "DIRECTORY",
       description = "Home of a service on this machine (default: BARGELANE_HOME).")
   Path home;
 
-  PrintWriter out() {
+  public PrintWriter out() {
     return spec.commandLine().getOut();
   }
 
-  PrintWriter err() {
+  public PrintWriter err() {
     return spec.commandLine().getErr();
   }
 
-  ApiClient api() {
+  protected ApiClient api() {
     Path dir =
         home != null ? home : Path.of(System.getenv().getOrDefault("BARGELANE_HOME", ".bargelane"));
     String address = service != null ? service : System.getenv("BARGELANE_SERVICE");
@@ -61,17 +67,26 @@ abstract class Common {
   }
 
   /** Tells of a run that was started, or follows it to its end. */
-  int started(com.fasterxml.jackson.databind.JsonNode run, boolean wait) {
+  protected int started(Answer<RunView> run, boolean wait) {
+    String id = run.value().id();
     if (wait) {
-      return Follow.print(api(), run, out(), err());
+      return Follow.print(api(), run.value(), out(), err());
     }
     if (output == Output.Form.json) {
-      Output.json(out(), run);
+      Output.json(out(), run.json());
     } else {
-      out().println(run.path("title").asText() + " is running as " + run.path("id").asText());
-      out().println("Follow it: bargelane run show " + run.path("id").asText() + " --wait");
+      out().println(run.value().title() + " is running as " + id);
+      out().println("Follow it: bargelane run show " + id + " --wait");
     }
     return 0;
+  }
+
+  /** Says that there are further pages. */
+  protected void more(Page<?> found, int page, int size) {
+    long shown = (long) page * size + found.items().size();
+    if (output == Output.Form.table && shown < found.total()) {
+      out().println(shown + " of " + found.total() + "; more: --page " + (page + 1));
+    }
   }
 
   /** There is no service to talk to. */
@@ -83,7 +98,7 @@ abstract class Common {
     }
   }
 
-  static String escape(String part) {
+  public static String escape(String part) {
     return java.net.URLEncoder.encode(part, java.nio.charset.StandardCharsets.UTF_8)
         .replace("+", "%20");
   }
@@ -93,7 +108,7 @@ abstract class Common {
    *
    * @param option that names the file
    */
-  String secret(String option, Path file, String variable) {
+  protected String secret(String option, Path file, String variable) {
     if (file != null) {
       return textOf(option, file).strip();
     }
@@ -106,7 +121,7 @@ abstract class Common {
   }
 
   /** The text of a file that an option names. */
-  String textOf(String option, Path file) {
+  protected String textOf(String option, Path file) {
     try {
       return new String(Files.readAllBytes(file), java.nio.charset.StandardCharsets.UTF_8);
     } catch (IOException e) {
@@ -117,19 +132,20 @@ abstract class Common {
   }
 
   /** Prints what became of a list that was read; 1 if something in it is wrong. */
-  int imported(com.fasterxml.jackson.databind.JsonNode result, String rows, String things) {
-    int problems = result.path("problemCount").asInt();
+  protected int imported(Answer<ImportResult> answer, String rows, String things) {
+    ImportResult result = answer.value();
+    int problems = result.problemCount();
     if (output == Output.Form.json) {
-      Output.json(out(), result);
+      Output.json(out(), answer.json());
     } else if (problems > 0) {
       Output.rows(
           out(),
           output,
-          result.path("problems"),
+          result.problems(),
           "",
-          Output.number("LINE", "line"),
-          Output.text("COLUMN", "column"),
-          Output.text("REASON", "reason"));
+          Output.number("LINE", ImportResult.LineProblem::line),
+          Output.text("COLUMN", ImportResult.LineProblem::column),
+          Output.text("REASON", ImportResult.LineProblem::reason));
       out()
           .println(
               problems
@@ -138,22 +154,16 @@ abstract class Common {
     } else {
       out()
           .println(
-              result.path("rows").asInt()
-                  + " "
-                  + rows
-                  + ": "
-                  + result.path("added").asInt()
-                  + " "
-                  + things
-                  + "new, "
-                  + result.path("changed").asInt()
-                  + " "
-                  + things
-                  + "changed"
-                  + (result.path("gone").asInt() > 0
-                      ? ", " + result.path("gone").asInt() + " gone"
-                      : "")
-                  + (result.path("stored").asBoolean() ? "." : "; a dry run: nothing is stored."));
+              "%d %s: %d %snew, %d %schanged%s%s"
+                  .formatted(
+                      result.rows(),
+                      rows,
+                      result.added(),
+                      things,
+                      result.changed(),
+                      things,
+                      result.gone() > 0 ? ", " + result.gone() + " gone" : "",
+                      result.stored() ? "." : "; a dry run: nothing is stored."));
     }
     return problems > 0 ? 1 : 0;
   }

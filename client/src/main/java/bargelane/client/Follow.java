@@ -1,6 +1,9 @@
 package bargelane.client;
 
-import com.fasterxml.jackson.databind.JsonNode;
+import bargelane.api.PassView;
+import bargelane.api.Problem;
+import bargelane.api.RunView;
+import bargelane.api.StepView;
 import java.io.PrintWriter;
 import java.io.UncheckedIOException;
 import java.util.HashMap;
@@ -24,21 +27,21 @@ public final class Follow {
    * Waits for the end and gives the finished run. {@code onChange} gets each line about a step
    * once.
    */
-  public static JsonNode run(ApiClient api, String id, Consumer<String> onChange) {
+  public static Answer<RunView> run(ApiClient api, String id, Consumer<String> onChange) {
     return run(api, id, onChange, () -> {});
   }
 
-  private static JsonNode run(
+  private static Answer<RunView> run(
       ApiClient api, String id, Consumer<String> onChange, Runnable onEvent) {
-    Map<String, String> told = new HashMap<>();
+    Map<Integer, String> told = new HashMap<>();
     long answered = System.nanoTime();
     boolean away = false;
     while (true) {
       try (Stream<String> lines = api.events()) {
-        JsonNode run = tell(api, id, told, onChange);
+        Answer<RunView> run = tell(api, id, told, onChange);
         answered = System.nanoTime();
         away = false;
-        if (!run.path("endedAt").isNull()) {
+        if (run.value().endedAt() != null) {
           return run;
         }
         for (Iterator<String> i = lines.iterator(); i.hasNext(); ) {
@@ -48,7 +51,7 @@ public final class Follow {
             run = tell(api, id, told, onChange);
             onEvent.run();
             answered = System.nanoTime();
-            if (!run.path("endedAt").isNull()) {
+            if (run.value().endedAt() != null) {
               return run;
             }
           }
@@ -76,20 +79,20 @@ public final class Follow {
     }
   }
 
-  private static JsonNode tell(
-      ApiClient api, String id, Map<String, String> told, Consumer<String> onChange) {
-    JsonNode run = api.get("/runs/" + id);
-    for (JsonNode step : run.path("steps")) {
-      String state = step.path("state").asText();
-      String text = state + step.path("detail").asText();
-      String key = step.path("number").asText();
+  private static Answer<RunView> tell(
+      ApiClient api, String id, Map<Integer, String> told, Consumer<String> onChange) {
+    Answer<RunView> run = api.get("/runs/" + id, RunView.class);
+    for (StepView step : run.value().steps()) {
+      String state = step.state();
+      String text = state + step.detail();
+      Integer key = step.number();
       if (!state.equals("waiting") && !text.equals(told.put(key, text))) {
-        String detail = step.path("detail").asText();
+        String detail = step.detail();
         onChange.accept(
             (state.equals("done")
                     ? "  done     "
                     : state.equals("failed") ? "  failed   " : "  running  ")
-                + step.path("title").asText()
+                + step.title()
                 + (detail.isEmpty() ? "" : ": " + detail));
       }
     }
@@ -100,45 +103,44 @@ public final class Follow {
    * Follows on a terminal or a log: one line a change, and on a terminal a bar for each machine of
    * a pass that runs. Exit code 0 if the run is done, 1 if it failed.
    */
-  static int print(ApiClient api, JsonNode started, PrintWriter out, PrintWriter err) {
-    String id = started.path("id").asText();
-    out.println(started.path("title").asText() + " (" + id + ")");
+  public static int print(ApiClient api, RunView started, PrintWriter out, PrintWriter err) {
+    String id = started.id();
+    out.println(started.title() + " (" + id + ")");
     Thread hint =
         new Thread(
             () -> err.println("The run goes on. Follow it: bargelane run show " + id + " --wait"));
     Runtime.getRuntime().addShutdownHook(hint);
     Bars bars =
-        System.console() != null && started.path("subjectKind").asText().equals("wave")
-            ? new Bars(out)
-            : null;
-    String passes = "/waves/" + Common.escape(started.path("subject").asText()) + "/passes?size=1";
-    JsonNode run =
+        System.console() != null && started.subjectKind().equals("wave") ? new Bars(out) : null;
+    String passes = "/waves/" + Common.escape(started.subject()) + "/passes?size=1";
+    RunView run =
         run(
-            api,
-            id,
-            line -> {
-              if (bars != null) {
-                bars.clear();
-              }
-              out.println(line);
-              out.flush();
-            },
-            () -> {
-              if (bars != null) {
-                bars.draw(api.get(passes));
-              }
-            });
+                api,
+                id,
+                line -> {
+                  if (bars != null) {
+                    bars.clear();
+                  }
+                  out.println(line);
+                  out.flush();
+                },
+                () -> {
+                  if (bars != null) {
+                    bars.draw(api.list(passes, PassView.class).value());
+                  }
+                })
+            .value();
     if (bars != null) {
       bars.clear();
     }
     Runtime.getRuntime().removeShutdownHook(hint);
-    if (run.path("state").asText().equals("done")) {
+    if (run.state().equals("done")) {
       out.println("Done.");
       return 0;
     }
-    JsonNode problem = run.path("problem");
-    err.println("Failed: " + problem.path("detail").asText());
-    err.println("Next:   " + problem.path("remedy").asText());
+    Problem problem = run.problem();
+    err.println("Failed: " + problem.detail());
+    err.println("Next:   " + problem.remedy());
     return 1;
   }
 }

@@ -1,90 +1,97 @@
 package bargelane.client;
 
 import bargelane.api.Durations;
+import bargelane.api.FindingView;
 import bargelane.api.Sizes;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.SerializationFeature;
 import java.io.PrintWriter;
+import java.math.BigDecimal;
 import java.time.Instant;
 import java.time.ZoneId;
 import java.time.format.DateTimeFormatter;
 import java.util.ArrayList;
+import java.util.Collection;
 import java.util.List;
 import java.util.Locale;
 import java.util.function.Function;
+import java.util.stream.Collectors;
+import org.jspecify.annotations.Nullable;
 
 /** Tables for people, JSON and CSV (RFC 4180) for programs. */
-final class Output {
+public final class Output {
 
   /** Ways to print. */
-  enum Form {
+  public enum Form {
     table,
     json,
     csv
   }
 
   /** One column: its head, how a row's value is told to people, and whether it is a number. */
-  record Column(String head, Function<JsonNode, String> text, boolean right) {}
+  public record Column<T>(String head, Function<T, String> text, boolean right) {}
 
   private static final DateTimeFormatter TIME =
       DateTimeFormatter.ofPattern("yyyy-MM-dd HH:mm:ss", Locale.ROOT);
 
   private Output() {}
 
-  static Column text(String head, String field) {
-    return new Column(head, row -> plain(row.path(field)), false);
+  public static <T> Column<T> text(String head, Function<T, ?> value) {
+    return new Column<>(head, row -> plain(value.apply(row)), false);
   }
 
-  static Column number(String head, String field) {
-    return new Column(head, row -> plain(row.path(field)), true);
+  public static <T> Column<T> number(String head, Function<T, ?> value) {
+    return new Column<>(head, row -> plain(value.apply(row)), true);
   }
 
-  static Column bytes(String head, String field) {
-    return new Column(head, row -> size(row.path(field).asLong()), true);
+  public static <T> Column<T> bytes(String head, Function<T, Long> value) {
+    return new Column<>(head, row -> size(value.apply(row)), true);
   }
 
-  static Column time(String head, String field) {
-    return new Column(
-        head, row -> row.path(field).isTextual() ? local(row.path(field).asText()) : "-", false);
+  public static <T> Column<T> duration(String head, Function<T, ? extends @Nullable Number> value) {
+    return new Column<>(head, row -> seconds(value.apply(row)), true);
   }
 
-  static Column of(String head, Function<JsonNode, String> text) {
-    return new Column(head, text, false);
+  public static <T> Column<T> time(String head, Function<T, @Nullable Instant> value) {
+    return new Column<>(head, row -> local(value.apply(row)), false);
   }
 
-  static String plain(JsonNode node) {
-    if (node.isMissingNode() || node.isNull()) {
+  /** A value for people; a dash where there is none. */
+  public static String plain(@Nullable Object value) {
+    if (value == null) {
       return "-";
     }
-    return node.isArray()
-        ? (node.isEmpty() ? "-" : join(node, " "))
-        : node.isBoolean()
-            ? (node.asBoolean() ? "yes" : "no")
-            : node.asText().isEmpty() ? "-" : node.asText();
+    if (value instanceof Collection<?> c) {
+      return c.isEmpty() ? "-" : join(c, " ");
+    }
+    if (value instanceof Boolean b) {
+      return b ? "yes" : "no";
+    }
+    String text = value instanceof BigDecimal d ? d.toPlainString() : value.toString();
+    return text.isEmpty() ? "-" : text;
   }
 
-  static String join(JsonNode array, String between) {
-    List<String> parts = new ArrayList<>();
-    array.forEach(n -> parts.add(n.asText()));
-    return String.join(between, parts);
+  public static String join(Collection<?> parts, String between) {
+    return parts.stream().map(String::valueOf).collect(Collectors.joining(between));
   }
 
-  static String local(String instant) {
-    return TIME.format(Instant.parse(instant).atZone(ZoneId.systemDefault()));
+  /** An instant in the reader's zone; a dash where there is none. */
+  public static String local(@Nullable Instant instant) {
+    return instant == null ? "-" : TIME.format(instant.atZone(ZoneId.systemDefault()));
   }
 
   /** Binary units, three digits. */
-  static String size(long bytes) {
+  public static String size(long bytes) {
     return Sizes.text(bytes);
   }
 
   /** Seconds as people write a duration; a dash where there are none. */
-  static String seconds(JsonNode node) {
-    return node.isNumber() ? Durations.seconds(node.asDouble()) : "-";
+  public static String seconds(@Nullable Number seconds) {
+    return seconds == null ? "-" : Durations.seconds(seconds.doubleValue());
   }
 
-  static void json(PrintWriter out, JsonNode node) {
+  public static void json(PrintWriter out, JsonNode node) {
     try {
       out.println(
           ApiClient.JSON.writer(SerializationFeature.INDENT_OUTPUT).writeValueAsString(node));
@@ -93,61 +100,65 @@ final class Output {
     }
   }
 
-  static void rows(PrintWriter out, Form form, JsonNode rows, String none, Column... columns) {
-    switch (form) {
-      case json -> json(out, rows);
-      case csv -> csv(out, rows, columns);
-      case table -> table(out, rows, none, columns);
+  /** Prints a list; {@code none} says what to do next where it is empty. */
+  @SafeVarargs
+  public static <T> void rows(
+      PrintWriter out, Form form, Answer<List<T>> rows, String none, Column<T>... columns) {
+    if (form == Form.json) {
+      json(out, rows.json());
+    } else {
+      rows(out, form, rows.value(), none, columns);
     }
   }
 
-  private static void csv(PrintWriter out, JsonNode rows, Column... columns) {
-    List<String> heads = new ArrayList<>();
-    for (Column c : columns) {
-      heads.add(quote(c.head().toLowerCase(Locale.ROOT)));
+  /** Prints rows as a table or as CSV. */
+  @SafeVarargs
+  public static <T> void rows(
+      PrintWriter out, Form form, List<T> rows, String none, Column<T>... columns) {
+    if (form == Form.csv) {
+      csv(out, rows, List.of(columns));
+    } else {
+      table(out, rows, none, List.of(columns));
     }
-    out.print(String.join(",", heads) + "\r\n");
-    for (JsonNode row : rows) {
-      List<String> cells = new ArrayList<>();
-      for (Column c : columns) {
-        cells.add(quote(c.text().apply(row)));
-      }
-      out.print(String.join(",", cells) + "\r\n");
+  }
+
+  private static <T> void csv(PrintWriter out, List<T> rows, List<Column<T>> columns) {
+    line(out, columns.stream().map(c -> c.head().toLowerCase(Locale.ROOT)).toList());
+    for (T row : rows) {
+      line(out, columns.stream().map(c -> c.text().apply(row)).toList());
     }
     out.flush(); // a carriage return is no line's end to the writer, which flushes by lines
+  }
+
+  private static void line(PrintWriter out, List<String> cells) {
+    out.print(cells.stream().map(Output::quote).collect(Collectors.joining(",")) + "\r\n");
   }
 
   private static String quote(String cell) {
     return cell.matches("[^\",\r\n]*") ? cell : '"' + cell.replace("\"", "\"\"") + '"';
   }
 
-  private static void table(PrintWriter out, JsonNode rows, String none, Column... columns) {
+  private static <T> void table(
+      PrintWriter out, List<T> rows, String none, List<Column<T>> columns) {
     if (rows.isEmpty()) {
       out.println(none);
       return;
     }
-    int[] widths = new int[columns.length];
-    List<String[]> cells = new ArrayList<>();
-    for (int c = 0; c < columns.length; c++) {
-      widths[c] = columns[c].head().length();
+    List<List<String>> lines = new ArrayList<>();
+    lines.add(columns.stream().map(Column::head).toList());
+    for (T row : rows) {
+      lines.add(columns.stream().map(c -> c.text().apply(row)).toList());
     }
-    for (JsonNode row : rows) {
-      String[] line = new String[columns.length];
-      for (int c = 0; c < columns.length; c++) {
-        line[c] = columns[c].text().apply(row);
-        widths[c] = Math.max(widths[c], line[c].length());
+    int[] widths = new int[columns.size()];
+    for (List<String> cells : lines) {
+      for (int c = 0; c < widths.length; c++) {
+        widths[c] = Math.max(widths[c], cells.get(c).length());
       }
-      cells.add(line);
     }
-    StringBuilder head = new StringBuilder();
-    for (int c = 0; c < columns.length; c++) {
-      head.append(pad(columns[c].head(), widths[c], columns[c].right())).append("  ");
-    }
-    out.println(head.toString().stripTrailing());
-    for (String[] line : cells) {
+    for (List<String> cells : lines) {
       StringBuilder text = new StringBuilder();
-      for (int c = 0; c < columns.length; c++) {
-        text.append(pad(line[c], widths[c], columns[c].right())).append("  ");
+      for (int c = 0; c < widths.length; c++) {
+        text.append(pad(cells.get(c), widths[c], columns.get(c).right())).append("  ");
       }
       out.println(text.toString().stripTrailing());
     }
@@ -159,7 +170,7 @@ final class Output {
   }
 
   /** Name and value pairs, one a line. */
-  static void pairs(PrintWriter out, String... pairs) {
+  public static void pairs(PrintWriter out, String... pairs) {
     int width = 0;
     for (int i = 0; i < pairs.length; i += 2) {
       width = Math.max(width, pairs[i].length());
@@ -169,17 +180,16 @@ final class Output {
     }
   }
 
-  static void findings(PrintWriter out, JsonNode findings) {
-    for (JsonNode f : findings) {
+  public static void findings(PrintWriter out, List<FindingView> findings) {
+    for (FindingView f : findings) {
       out.println(
-          (f.path("blocks").asBoolean() ? "  blocks  " : "  note    ")
-              + f.path("code").asText()
+          (f.blocks() ? "  blocks  " : "  note    ")
+              + f.code()
               + "  "
-              + f.path("thing").asText()
+              + f.thing()
               + ": "
-              + f.path("cause").asText());
-      out.println(
-          "          remedy: " + f.path("remedy").asText() + " (" + f.path("who").asText() + ")");
+              + f.cause());
+      out.println("          remedy: " + f.remedy() + " (" + f.who() + ")");
     }
   }
 }

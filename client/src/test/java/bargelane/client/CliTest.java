@@ -4,11 +4,15 @@ import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
+import java.io.IOException;
 import java.io.PrintWriter;
 import java.io.StringWriter;
+import java.nio.file.Files;
+import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
 import picocli.CommandLine;
 
 /** The command line without a service. */
@@ -110,5 +114,35 @@ class CliTest {
     assertEquals(15, half.chars().filter(c -> c == '█').count());
     assertTrue(Bars.bar("x", 0, 0).contains("  0 %"));
     assertTrue(Bars.bar("x", 7, 5).contains("100 %"), "never more than all");
+  }
+
+  @Test
+  void aManualPageIsWrittenForEveryCommandFromItsHelp(@TempDir Path directory) throws IOException {
+    Said said = say("manual", directory.toString());
+    assertEquals(0, said.code(), said.err());
+    List<String> verbs = new ArrayList<>();
+    each(Cli.commandLine(), "", verbs);
+    verbs.remove("complete-words");
+    for (String verb : verbs) {
+      Path page = directory.resolve("bargelane-" + verb.replace(' ', '-') + ".1");
+      String text = Files.readString(page);
+      assertTrue(text.contains(".SH EXAMPLES\n.nf\n"), verb);
+      assertFalse(text.contains("null"), verb);
+      // No line but a macro begins with a control (man(7), groff(7) "Control characters").
+      text.lines()
+          .filter(l -> l.startsWith("."))
+          .forEach(l -> assertTrue(l.matches("\\.(TH|SH|TP|B|I|nf|fi)( .*)?"), verb + ": " + l));
+    }
+    String load = Files.readString(directory.resolve("bargelane-wave-load.1"));
+    assertTrue(load.contains("bargelane\\-wave\\-load \\- Begin replication."), load);
+    assertTrue(load.contains(".B \\-\\-wait\nFollow the run until it is over."), load);
+  }
+
+  @Test
+  void aManualThatCantBeWrittenNamesTheDirectory(@TempDir Path directory) throws IOException {
+    Path taken = Files.writeString(directory.resolve("taken"), "");
+    Said said = say("manual", taken.resolve("pages").toString());
+    assertEquals(1, said.code());
+    assertTrue(said.err().contains("the pages can't be written to " + taken), said.err());
   }
 }

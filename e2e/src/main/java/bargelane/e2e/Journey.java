@@ -48,7 +48,7 @@ public final class Journey {
 
   /** Starts work and follows it to its end, whatever that is. */
   public JsonNode follow(String path, Object body) {
-    return Follow.run(api, api.post(path, body).path("id").asText(), say);
+    return Follow.run(api, api.post(path, body).path("id").asText(), say).json();
   }
 
   /** Starts work and follows it; fails unless it is done. */

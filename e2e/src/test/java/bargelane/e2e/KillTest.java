@@ -56,7 +56,7 @@ class KillTest {
           return false;
         });
     killService();
-    JsonNode ended = Follow.run(api, run, line -> {});
+    JsonNode ended = Follow.run(api, run, line -> {}).json();
     assertEquals(
         "done",
         ended.path("state").asText(),
@@ -109,7 +109,7 @@ class KillTest {
       String load = api.post("/waves/lending/load", null).path("id").asText();
       JsonNode full = passThatRuns("full");
       killService();
-      assertEquals("done", Follow.run(api, load, line -> {}).path("state").asText());
+      assertEquals("done", Follow.run(api, load, line -> {}).value().state());
       JsonNode resumed = ended(full.path("id").asText());
       assertEquals("complete", resumed.path("state").asText());
       assertTrue(

@@ -94,7 +94,7 @@ class RealFaultsTest {
     journey.awaitPoint(Instant.now());
     assertEquals(
         before + (16 << 20), journey.wave().path("machines").path(0).path("bytes").asLong());
-    assertTrue(told("has grown from 64.0 MiB to 80.0 MiB"));
+    assertTrue(told("has grown from 64MiB to 80MiB"));
   }
 
   @Test

@@ -144,7 +144,7 @@ final class FilterParser {
       throw new FilterException(
           start,
           "a number is missing",
-          field.kind() == Kind.BYTES ? "for example 8 GiB" : "for example 4");
+          field.kind() == Kind.BYTES ? "for example 8GiB" : "for example 4");
     }
     at = end;
     skip();
@@ -153,7 +153,7 @@ final class FilterParser {
       String name = bare().toLowerCase(Locale.ROOT);
       if (!UNITS.containsKey(name)) {
         throw new FilterException(
-            unit, "the amount needs a unit", "one of B, KiB, MiB, GiB, TiB: for example 8 GiB");
+            unit, "the amount needs a unit", "one of B, KiB, MiB, GiB, TiB: for example 8GiB");
       }
       skip();
       value = value.multiply(BigDecimal.valueOf(1L << UNITS.get(name)));

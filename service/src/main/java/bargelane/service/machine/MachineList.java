@@ -65,7 +65,7 @@ public final class MachineList {
             key,
             name,
             row.maybe("cpus", MachineList::cpus, "is not a number of processors").orElse(0),
-            row.maybe("memory", MachineList::bytes, "is not a size, as 16 GiB").orElse(0L) >> 20,
+            row.maybe("memory", MachineList::bytes, "is not a size, as 16GiB").orElse(0L) >> 20,
             row.text("os"),
             row.maybe(
                     "firmware",
@@ -117,7 +117,7 @@ public final class MachineList {
       Optional<Long> size = m.matches() ? bytes(m.group(2).strip()) : Optional.empty();
       String name = m.matches() && m.group(1) != null ? m.group(1).strip() : "disk-" + disks.size();
       if (size.isEmpty() || size.get() == 0) {
-        row.wrong("disks", "'" + part.strip() + "' is not a disk, as 100 GiB or data=2 TiB");
+        row.wrong("disks", "'" + part.strip() + "' is not a disk, as 100GiB or data=2TiB");
       } else if (!names.add(name)) {
         row.wrong("disks", "'" + name + "' is there twice");
       } else {

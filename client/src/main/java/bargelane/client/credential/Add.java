@@ -1,0 +1,54 @@
+package bargelane.client.credential;
+
+import static bargelane.client.Output.*;
+
+import bargelane.client.Common;
+import java.nio.file.Path;
+import java.util.LinkedHashMap;
+import java.util.Map;
+import java.util.concurrent.Callable;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Option;
+import picocli.CommandLine.Parameters;
+
+/** Store a credential. Its secret is read from a file or from BARGELANE_SECRET. */
+@Command(
+    name = "add",
+    description = "Store a credential. Its secret is read from a file or from BARGELANE_SECRET.",
+    mixinStandardHelpOptions = true,
+    footer = {
+      "",
+      "Example:",
+      "  bargelane credential add scouts --type key --account scout --secret-file scout-key"
+    })
+final class Add extends Common implements Callable<Integer> {
+  @Parameters(index = "0", paramLabel = "CREDENTIAL", description = "Name to give it.")
+  String name;
+
+  @Option(
+      names = "--type",
+      defaultValue = "password",
+      description = "token, password or key (a private key without a passphrase).")
+  String type;
+
+  @Option(
+      names = "--account",
+      defaultValue = "",
+      description = "Who we are with a password or a key.")
+  String account;
+
+  @Option(names = "--secret-file", description = "File with the secret.")
+  Path secretFile;
+
+  @Override
+  public Integer call() {
+    Map<String, Object> body = new LinkedHashMap<>();
+    body.put("name", name);
+    body.put("type", type);
+    body.put("account", account);
+    body.put("secret", secret("--secret-file", secretFile, CredentialCommands.VARIABLE));
+    api().post("/credentials", body);
+    out().println("Credential " + name + " stored.");
+    return 0;
+  }
+}

@@ -1,0 +1,13 @@
+package bargelane.client.run;
+
+import static bargelane.client.Output.*;
+
+import picocli.CommandLine.Command;
+
+/** Runs: pieces of work that can be followed. */
+@Command(
+    name = "run",
+    description = "Runs: pieces of work that can be followed.",
+    mixinStandardHelpOptions = true,
+    subcommands = {ListRuns.class, Show.class, Finish.class})
+public final class RunCommands {}
