@@ -6,7 +6,7 @@ import { useColorScheme } from '@mui/material/styles';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { BrowserRouter, Link as RouterLink, NavLink, Route, Routes } from 'react-router';
 import { lazy, Suspense } from 'react';
-import { ApiProblem, get, post, remember } from './api';
+import { answer, api, ApiProblem, remember } from './api';
 import { useLive } from './live';
 import { Status } from './parts/Status';
 import { Trouble } from './parts/Trouble';
@@ -71,9 +71,9 @@ export function App() {
   const me = useQuery({
     queryKey: ['me'],
     queryFn: async () => {
-      const answer = await get<{ account: string; csrf: string }>('/me');
-      remember(answer.csrf);
-      return answer;
+      const me = await answer(api.GET('/api/v1/me'));
+      remember(me.csrf);
+      return me;
     },
     retry: false,
   });
@@ -85,7 +85,7 @@ export function App() {
     return me.error === null ? null : <Trouble error={me.error} />;
   }
   const signOut = async () => {
-    await post('/sign-out', {});
+    await answer(api.POST('/api/v1/sign-out'));
     await client.resetQueries();
   };
   return (

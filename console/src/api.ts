@@ -1,9 +1,11 @@
 // The wire records that these pages read. Their types are made from the API's document at build, so a field that is renamed breaks it.
 
-import type { components } from './schema';
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema';
 
 type Wire = components['schemas'];
 
+export type Remedy = Wire['Remedy'];
 export type Problem = Wire['Problem'];
 export type Finding = Wire['FindingView'];
 export type Gate = Wire['GateView'];
@@ -49,6 +51,7 @@ export type WhatIfPoint = Wire['WhatIfView.PointView'];
 export type WhatIf = Wire['WhatIfView'];
 export type PriceBook = Wire['PriceBookView'];
 export type FitnessRules = Wire['FitnessRulesView'];
+export type CsvImport = { csv: string; dryRun: boolean; whole: boolean };
 export type ImportResult = Wire['ImportResult'];
 export interface Page<T> { items: T[]; total: number; page: number; size: number }
 
@@ -65,34 +68,35 @@ export function remember(value: string) {
   csrf = value;
 }
 
-async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
-  const headers: Record<string, string> = {};
-  if (method !== 'GET') {
-    headers['X-CSRF'] = csrf;
-    headers['Content-Type'] = 'application/json';
-  }
-  let answer: Response;
-  try {
-    answer = await fetch('/api/v1' + path, { method, headers, body: body === undefined ? undefined : JSON.stringify(body) });
-  } catch {
-    throw new ApiProblem({ type: 'about:blank', title: 'not reachable', status: 0, code: 'unreachable', detail: 'The service does not answer.', remedy: 'See whether it runs: ./bargelane status' });
-  }
-  const text = await answer.text();
-  if (!answer.ok) {
-    throw new ApiProblem(problemOf(answer.status, text));
-  }
-  return (text === '' ? null : JSON.parse(text)) as T;
+/** The service's API by the paths, parameters and records of its document. */
+export const api = createClient<paths>({ baseUrl: typeof window === 'undefined' ? '' : window.location.origin, fetch: (request) => fetch(request) });
+api.use({
+  onRequest({ request }) {
+    if (request.method !== 'GET') {
+      request.headers.set('X-CSRF', csrf);
+    }
+  },
+});
+
+/** A problem that the service did not tell itself. */
+export function ownProblem(status: number, code: string, detail: string, advice: string): Problem {
+  return { type: 'about:blank', title: 'failed', status, code, detail, remedy: { advice, action: '', arguments: [] } };
 }
 
-function problemOf(status: number, text: string): Problem {
+/** What was asked for; an {@link ApiProblem} if the service refuses, fails or is away. */
+export async function answer<T>(asked: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let told;
   try {
-    return JSON.parse(text) as Problem;
+    told = await asked;
   } catch {
-    return { type: 'about:blank', title: 'failed', status, code: `http-${status}`, detail: `The answer has status ${status}.`, remedy: 'Look into the log of the service.' };
+    throw new ApiProblem({ ...ownProblem(0, 'unreachable', 'The service does not answer', 'see whether it runs'), remedy: { advice: 'see whether it runs', action: 'service-start', arguments: [] } });
   }
+  if (!told.response.ok) {
+    throw new ApiProblem(isProblem(told.error) ? told.error : ownProblem(told.response.status, `http-${told.response.status}`, `The answer has status ${told.response.status}`, 'look into the log of the service'));
+  }
+  return told.data as T;
 }
 
-export const get = <T,>(path: string) => call<T>('GET', path);
-export const put = <T,>(path: string, body: unknown) => call<T>('PUT', path, body);
-export const remove = (path: string) => call<null>('DELETE', path);
-export const post = <T,>(path: string, body: unknown) => call<T>('POST', path, body);
+function isProblem(error: unknown): error is Problem {
+  return typeof error === 'object' && error !== null && 'code' in error && 'remedy' in error;
+}

@@ -3,8 +3,8 @@ import { csv, duration, exposureHistory, figure, portGrid, size, shortDuration, 
 
 describe('size', () => {
   it('uses binary units with three digits', () => {
-    expect(size(0)).toBe('0 B');
-    expect(size(1023)).toBe('1023 B');
+    expect(size(0)).toBe('0B');
+    expect(size(1023)).toBe('1023B');
     expect(size(1536)).toBe('1.5KiB');
     expect(size(225_337_344)).toBe('215MiB');
   });

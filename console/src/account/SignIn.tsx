@@ -5,7 +5,7 @@ import Paper from '@mui/material/Paper';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
-import { ApiProblem, post, remember } from '../api';
+import { answer, api, ApiProblem, remember } from '../api';
 
 export function SignIn({ onSignedIn }: { onSignedIn: () => void }) {
   const [account, setAccount] = useState('engineer');
@@ -13,11 +13,11 @@ export function SignIn({ onSignedIn }: { onSignedIn: () => void }) {
   const [problem, setProblem] = useState('');
   const signIn = async () => {
     try {
-      const me = await post<{ csrf: string }>('/sign-in', { account, password });
+      const me = await answer(api.POST('/api/v1/sign-in', { body: { account, password } }));
       remember(me.csrf);
       onSignedIn();
     } catch (e) {
-      setProblem(e instanceof ApiProblem ? `${e.problem.detail}. Next: ${e.problem.remedy}` : String(e));
+      setProblem(e instanceof ApiProblem ? `${e.problem.detail}. Next: ${e.problem.remedy.advice}` : String(e));
     }
   };
   return (

@@ -2,9 +2,8 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Link from '@mui/material/Link';
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
 import { Link as RouterLink, useSearchParams } from 'react-router';
-import { get, type Run } from '../api';
+import { answer, api } from '../api';
 import { between, duration, moment } from '../format';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
@@ -17,14 +16,19 @@ const MOST = 100;
 /** Every run, newest first; one opens into its steps. The choice is in the address. */
 export function ActivityPage() {
   const [search, setSearch] = useSearchParams();
-  const [opened, setOpened] = useState('');
   const open = search.get('open') === 'true';
   const passes = search.get('passes') === 'true';
-  const { data, error } = useQuery({ queryKey: ['runs', open, passes], queryFn: () => get<Run[]>(`/runs?size=${MOST}&open=${open}&passes=${passes}`) });
-  const choose = (name: string, on: boolean) =>
+  const { data, error } = useQuery({ queryKey: ['runs', open, passes], queryFn: () => answer(api.GET('/api/v1/runs', { params: { query: { size: MOST, open, passes } } })) });
+  const opened = search.get('run') ?? '';
+  const one = useQuery({ queryKey: ['runs', opened], queryFn: () => answer(api.GET('/api/v1/runs/{run}', { params: { path: { run: opened } } })), enabled: opened !== '', retry: false });
+  const choose = (name: string, value: string) =>
     setSearch(
       (now) => {
-        now.set(name, String(on));
+        if (value === '') {
+          now.delete(name);
+        } else {
+          now.set(name, value);
+        }
         return now;
       },
       { replace: true },
@@ -32,15 +36,15 @@ export function ActivityPage() {
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;
   }
-  const shown = data.find((r) => r.id === opened);
+  const shown = one.data;
   return (
     <Box sx={{ display: 'grid', gap: 1.5 }}>
       <Panel title="Runs" note={data.length === MOST ? `the newest ${MOST}` : `${data.length}`}>
         <Box sx={{ display: 'flex', gap: 1, mb: 1 }}>
-          <Button variant={open ? 'contained' : 'outlined'} aria-pressed={open} onClick={() => choose('open', !open)}>
+          <Button variant={open ? 'contained' : 'outlined'} aria-pressed={open} onClick={() => choose('open', open ? '' : 'true')}>
             Only those that run
           </Button>
-          <Button variant={passes ? 'contained' : 'outlined'} aria-pressed={passes} onClick={() => choose('passes', !passes)}>
+          <Button variant={passes ? 'contained' : 'outlined'} aria-pressed={passes} onClick={() => choose('passes', passes ? '' : 'true')}>
             With the timetables&apos; passes
           </Button>
         </Box>
@@ -57,7 +61,7 @@ export function ActivityPage() {
           rows={data.map((r) => ({
             key: r.id,
             cells: [
-              <Button key="r" size="small" aria-expanded={r.id === opened} onClick={() => setOpened(r.id === opened ? '' : r.id)}>
+              <Button key="r" size="small" aria-expanded={r.id === opened} onClick={() => choose('run', r.id === opened ? '' : r.id)}>
                 {r.id}
               </Button>,
               r.title,
@@ -75,6 +79,7 @@ export function ActivityPage() {
           none="Nothing has run yet. A scan of a site is the first: open a site and scan it."
         />
       </Panel>
+      {one.error !== null && <Trouble error={one.error} />}
       {shown !== undefined && (
         <Panel title={`Steps of ${shown.id}`}>
           <RunSteps run={shown} now={shown.endedAt === null ? Date.now() : Date.parse(shown.endedAt)} />

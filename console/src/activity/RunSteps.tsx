@@ -2,6 +2,7 @@ import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
 import type { Run } from '../api';
 import { between, clock, duration } from '../format';
+import { NextStep } from '../parts/NextStep';
 import { Status, toneOf } from '../parts/Status';
 
 /** A run step by step, with its clock. */
@@ -18,7 +19,8 @@ export function RunSteps({ run, now }: { run: Run; now: number }) {
       </Box>
       {run.problem !== null && (
         <Typography color="error.main">
-          {run.problem.detail} {run.problem.remedy !== '' && `Next: ${run.problem.remedy}.`}
+          {run.problem.detail}
+          <NextStep before=". Next: " remedy={run.problem.remedy} />
         </Typography>
       )}
       <Box component="ol" sx={{ listStyle: 'none', m: 0, mt: 0.5, p: 0, display: 'grid', gridTemplateColumns: 'max-content max-content 1fr max-content', columnGap: 1.5, rowGap: 0.25 }}>

@@ -1,7 +1,7 @@
 import Link from '@mui/material/Link';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink } from 'react-router';
-import { get, type MachineAssessment } from '../api';
+import { answer, api } from '../api';
 import { money } from '../format';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
@@ -9,7 +9,7 @@ import { Trouble } from '../parts/Trouble';
 
 /** What it will need, whether it goes, and what it costs, as the newest revisions say. */
 export function Assessed({ machine }: { machine: string }) {
-  const { data, error } = useQuery({ queryKey: ['machine-assessments', machine], queryFn: () => get<MachineAssessment[]>(`/machines/${machine}/assessments`), retry: false });
+  const { data, error } = useQuery({ queryKey: ['machine-assessments', machine], queryFn: () => answer(api.GET('/api/v1/machines/{machine}/assessments', { params: { path: { machine } } })), retry: false });
   return (
     <Panel title="Assessed" note="a month, the newest revision of each" wide>
       {error !== null && <Trouble error={error} />}

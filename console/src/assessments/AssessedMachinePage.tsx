@@ -3,9 +3,10 @@ import Link from '@mui/material/Link';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink, useParams, useSearchParams } from 'react-router';
-import { get, type AssessedMachine, type Assessment, type Sized, type Usage } from '../api';
+import { answer, api, type AssessedMachine, type Sized } from '../api';
 import { duration, money, size } from '../format';
 import { Findings } from '../parts/Findings';
+import { NextStep } from '../parts/NextStep';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Status } from '../parts/Status';
@@ -82,7 +83,7 @@ function Use({ m, percentile }: { m: AssessedMachine; percentile: number }) {
   const chosen = search.get('metric') ?? 'cpu';
   const { data: usage, error } = useQuery({
     queryKey: ['assessed-usage', m.row.machineId, m.windowFrom, m.windowTo, percentile],
-    queryFn: () => get<Usage>(`/machines/${m.row.machineId}/usage?from=${m.windowFrom}&to=${m.windowTo}&percentile=${percentile}&points=${POINTS}`),
+    queryFn: () => answer(api.GET('/api/v1/machines/{machine}/usage', { params: { path: { machine: m.row.machineId }, query: { from: m.windowFrom, to: m.windowTo, percentile: String(percentile), points: POINTS } } })),
     retry: false,
   });
   const metric = usage?.metrics.find((x) => x.metric === chosen);
@@ -122,8 +123,8 @@ export function AssessedMachinePage() {
   const [search] = useSearchParams();
   const revision = Number(search.get('revision') ?? '0') || 0;
   const path = `/assessments/${encodeURIComponent(name)}`;
-  const { data: m, error } = useQuery({ queryKey: ['assessed-machine', name, revision, machine], queryFn: () => get<AssessedMachine>(`${path}/machines/${encodeURIComponent(machine)}?revision=${revision}`), retry: false });
-  const { data: a } = useQuery({ queryKey: ['assessment', name, revision], queryFn: () => get<Assessment>(`${path}?revision=${revision}`), retry: false });
+  const { data: m, error } = useQuery({ queryKey: ['assessed-machine', name, revision, machine], queryFn: () => answer(api.GET('/api/v1/assessments/{assessment}/machines/{machine}', { params: { path: { assessment: name, machine }, query: { revision } } })), retry: false });
+  const { data: a } = useQuery({ queryKey: ['assessment', name, revision], queryFn: () => answer(api.GET('/api/v1/assessments/{assessment}', { params: { path: { assessment: name }, query: { revision } } })), retry: false });
   if (error !== null) {
     return <Trouble error={error} />;
   }
@@ -181,7 +182,7 @@ export function AssessedMachinePage() {
                 {j.effect}
               </Status>,
               j.finding.cause,
-              j.finding.remedy,
+              <NextStep key="n" remedy={j.finding.remedy} />,
               `${j.rule}${j.facts.length > 0 ? `: ${j.facts.join(', ')}` : ''}${j.source === '' ? '' : `; from ${j.source}`}`,
             ],
           }))}

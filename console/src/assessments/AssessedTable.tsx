@@ -1,83 +1,53 @@
 import Alert from '@mui/material/Alert';
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
-import Checkbox from '@mui/material/Checkbox';
 import Link from '@mui/material/Link';
-import Table from '@mui/material/Table';
-import TableBody from '@mui/material/TableBody';
-import TableCell from '@mui/material/TableCell';
-import TableHead from '@mui/material/TableHead';
-import TablePagination from '@mui/material/TablePagination';
-import TableRow from '@mui/material/TableRow';
-import TableSortLabel from '@mui/material/TableSortLabel';
 import TextField from '@mui/material/TextField';
+import type { GridColDef } from '@mui/x-data-grid';
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import { Link as RouterLink, useSearchParams } from 'react-router';
-import { get, post, type AssessedRow, type Assessment, type Page } from '../api';
+import { answer, api, type AssessedRow, type Assessment } from '../api';
 import { duration, money, size } from '../format';
+import { BigTable, ROWS } from '../parts/BigTable';
 import { Panel } from '../parts/Panel';
 import { Status } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
 
-const ROWS = 50;
 const TONES = { goes: 'good', 'goes after': 'working', stays: 'bad' } as const;
-const COLUMNS: { title: string; sort?: string; right?: boolean }[] = [
-  { title: 'Machine', sort: 'machine' },
-  { title: 'Verdict', sort: 'verdict' },
-  { title: 'Is built with' },
-  { title: 'Configured' },
-  { title: 'A month', sort: 'configured', right: true },
-  { title: 'Observed' },
-  { title: 'A month', sort: 'observed', right: true },
-  { title: 'Saves', sort: 'saving', right: true },
-  { title: 'Today', right: true },
-  { title: 'Above', sort: 'above', right: true },
-  { title: 'Reasons' },
-  { title: 'Accepted' },
-];
+const RIGHT = { align: 'right', headerAlign: 'right' } as const;
 
-function Row({ a, row: r, chosen, onChoose }: { a: Assessment; row: AssessedRow; chosen: boolean; onChoose: () => void }) {
-  const saves = r.configuredMonthly !== null && r.observedMonthly !== null ? r.configuredMonthly - r.observedMonthly : null;
-  return (
-    <TableRow hover>
-      <TableCell padding="checkbox">
-        <Checkbox size="small" checked={chosen} onChange={onChoose} slotProps={{ input: { 'aria-label': `Choose ${r.machine}` } }} />
-      </TableCell>
-      <TableCell>
-        <Link component={RouterLink} to={`/assessments/${encodeURIComponent(a.name)}/machines/${r.machineId}?revision=${a.revision}`}>
-          {r.machine}
-        </Link>
-      </TableCell>
-      <TableCell>
-        <Status tone={TONES[r.verdict as keyof typeof TONES]}>{r.verdict}</Status>
-      </TableCell>
-      <TableCell sx={{ whiteSpace: 'nowrap' }}>
-        {r.cpus} × {size(r.memoryMib * 1024 * 1024)}
-      </TableCell>
-      <TableCell sx={{ whiteSpace: 'nowrap' }}>{r.configuredSize === '' ? 'none' : r.configuredSize}</TableCell>
-      <TableCell align="right">{money(r.configuredMonthly)}</TableCell>
-      <TableCell sx={{ whiteSpace: 'nowrap' }}>
-        {r.observedSize === '' ? 'none' : r.observedSize}
-        {r.warned && ' *'}
-      </TableCell>
-      <TableCell align="right">{money(r.observedMonthly)}</TableCell>
-      <TableCell align="right">{money(saves)}</TableCell>
-      <TableCell align="right">{r.today === null ? '' : money(r.today)}</TableCell>
-      <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>
-        {r.above === 0 ? '' : duration(r.above)}
-      </TableCell>
-      <TableCell>{r.reasons.join(', ')}</TableCell>
-      <TableCell sx={{ whiteSpace: 'nowrap' }}>{r.accepted !== '' && (r.stale ? <Status tone="bad">{`${r.accepted}, stale`}</Status> : r.accepted)}</TableCell>
-    </TableRow>
-  );
-}
+const columns = (a: Assessment): GridColDef<AssessedRow>[] => [
+  {
+    field: 'machine',
+    headerName: 'Machine',
+    sortable: true,
+    flex: 1.3,
+    minWidth: 140,
+    renderCell: ({ row: r }) => (
+      <Link component={RouterLink} to={`/assessments/${encodeURIComponent(a.name)}/machines/${r.machineId}?revision=${a.revision}`}>
+        {r.machine}
+      </Link>
+    ),
+  },
+  { field: 'verdict', headerName: 'Verdict', sortable: true, minWidth: 115, renderCell: ({ row: r }) => <Status tone={TONES[r.verdict as keyof typeof TONES]}>{r.verdict}</Status> },
+  { field: 'has', headerName: 'Is built with', minWidth: 105, valueGetter: (_, r) => `${r.cpus} × ${size(r.memoryMib * 1024 * 1024)}` },
+  { field: 'configuredSize', headerName: 'Configured', minWidth: 100, valueGetter: (_, r) => (r.configuredSize === '' ? 'none' : r.configuredSize) },
+  { field: 'configured', headerName: 'A month', sortable: true, width: 90, ...RIGHT, valueGetter: (_, r) => money(r.configuredMonthly) },
+  { field: 'observedSize', headerName: 'Observed', minWidth: 100, valueGetter: (_, r) => (r.observedSize === '' ? 'none' : r.observedSize) + (r.warned ? ' *' : '') },
+  { field: 'observed', headerName: 'A month', sortable: true, width: 90, ...RIGHT, valueGetter: (_, r) => money(r.observedMonthly) },
+  { field: 'saving', headerName: 'Saves', sortable: true, width: 80, ...RIGHT, valueGetter: (_, r) => money(r.configuredMonthly !== null && r.observedMonthly !== null ? r.configuredMonthly - r.observedMonthly : null) },
+  { field: 'today', headerName: 'Today', width: 80, ...RIGHT, valueGetter: (_, r) => (r.today === null ? '' : money(r.today)) },
+  { field: 'above', headerName: 'Above', sortable: true, width: 90, ...RIGHT, valueGetter: (_, r) => (r.above === 0 ? '' : duration(r.above)) },
+  { field: 'reasons', headerName: 'Reasons', flex: 1.6, minWidth: 150, valueGetter: (_, r) => r.reasons.join(', ') },
+  { field: 'accepted', headerName: 'Accepted', minWidth: 100, renderCell: ({ row: r }) => r.accepted !== '' && (r.stale ? <Status tone="bad">{`${r.accepted}, stale`}</Status> : r.accepted) },
+];
 
 /** Whose size of this revision is accepted: those that are ticked. */
 function Accept({ a, chosen, onDone }: { a: Assessment; chosen: string[]; onDone: () => void }) {
   const client = useQueryClient();
   const accept = useMutation({
-    mutationFn: () => post<{ accepted: number; unsized: string[]; waves: string[] }>(`/assessments/${encodeURIComponent(a.name)}/accept`, { revision: a.revision, basis: a.assumptions.basis, machines: chosen }),
+    mutationFn: () => answer(api.POST('/api/v1/assessments/{assessment}/accept', { params: { path: { assessment: a.name } }, body: { revision: a.revision, basis: a.assumptions.basis, machines: chosen } })),
     onSuccess: async () => {
       onDone();
       await client.invalidateQueries();
@@ -106,9 +76,7 @@ export function AssessedTable({ a }: { a: Assessment }) {
   const { data, error } = useQuery({
     queryKey: ['assessed', a.id, a.revision, sort, page, find, verdict, reason],
     queryFn: () =>
-      get<Page<AssessedRow>>(
-        `/assessments/${encodeURIComponent(a.name)}/machines?revision=${a.revision}&sort=${sort}&page=${page}&size=${ROWS}&name=${encodeURIComponent(find)}&verdict=${encodeURIComponent(verdict)}&reason=${encodeURIComponent(reason)}`,
-      ),
+      answer(api.GET('/api/v1/assessments/{assessment}/machines', { params: { path: { assessment: a.name }, query: { revision: a.revision, sort, page, size: ROWS, name: find, verdict, reason } } })),
     placeholderData: keepPreviousData,
     retry: false,
   });
@@ -120,8 +88,7 @@ export function AssessedTable({ a }: { a: Assessment }) {
       },
       { replace: true },
     );
-  const field = sort.replace(/^-/, '');
-  const direction = sort.startsWith('-') ? 'desc' : 'asc';
+  const shown = useMemo(() => columns(a), [a]);
   const only = [verdict, reason].filter((x) => x !== '').join(', ');
   return (
     <Panel title="Machines" note={data === undefined ? '' : `${data.total}${only === '' ? '' : ` with ${only}`}; * read with care, see the machine`} wide>
@@ -133,39 +100,7 @@ export function AssessedTable({ a }: { a: Assessment }) {
       {error !== null && <Trouble error={error} />}
       {data?.total === 0 && <Alert severity="info">No machine of this revision is chosen.</Alert>}
       {data !== undefined && data.total > 0 && (
-        <Box sx={{ overflowX: 'auto' }}>
-          <Table size="small">
-            <TableHead>
-              <TableRow>
-                <TableCell padding="checkbox">
-                  <Checkbox
-                    size="small"
-                    checked={data.items.every((r) => chosen.includes(r.machineId))}
-                    onChange={(e) => setChosen(e.target.checked ? data.items.map((r) => r.machineId) : [])}
-                    slotProps={{ input: { 'aria-label': 'Choose all of this page' } }}
-                  />
-                </TableCell>
-                {COLUMNS.map((c, i) => (
-                  <TableCell key={i} align={c.right ? 'right' : 'left'} sx={{ whiteSpace: 'nowrap' }} sortDirection={c.sort === field ? direction : false}>
-                    {c.sort === undefined ? (
-                      c.title
-                    ) : (
-                      <TableSortLabel active={c.sort === field} direction={c.sort === field ? direction : 'asc'} onClick={() => ask({ sort: c.sort === field && direction === 'asc' ? `-${field}` : (c.sort ?? ''), page: '' })}>
-                        {c.title}
-                      </TableSortLabel>
-                    )}
-                  </TableCell>
-                ))}
-              </TableRow>
-            </TableHead>
-            <TableBody>
-              {data.items.map((r) => (
-                <Row key={r.machineId} a={a} row={r} chosen={chosen.includes(r.machineId)} onChoose={() => setChosen((now) => (now.includes(r.machineId) ? now.filter((x) => x !== r.machineId) : [...now, r.machineId]))} />
-              ))}
-            </TableBody>
-          </Table>
-          {data.total > ROWS && <TablePagination component="div" count={data.total} rowsPerPage={ROWS} rowsPerPageOptions={[ROWS]} page={Math.min(page, Math.ceil(data.total / ROWS) - 1)} onPageChange={(_, to) => ask({ page: to === 0 ? '' : String(to) })} />}
-        </Box>
+        <BigTable name="Machines" columns={shown} data={data} id={(r) => r.machineId} sort={sort} page={page} onAsk={ask} chosen={chosen} onChoose={setChosen} />
       )}
     </Panel>
   );

@@ -8,7 +8,7 @@ import { useTheme } from '@mui/material/styles';
 import { BarChart } from '@mui/x-charts/BarChart';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { Link as RouterLink, useParams, useSearchParams } from 'react-router';
-import { get, type Assessment } from '../api';
+import { answer, api, type Assessment } from '../api';
 import { moment, money, verdictCount } from '../format';
 import { AssessedTable } from './AssessedTable';
 import { Assuming } from './Assuming';
@@ -110,11 +110,11 @@ export function AssessmentPage() {
   const path = `/assessments/${encodeURIComponent(name)}`;
   const { data: a, error } = useQuery({
     queryKey: ['assessment', name, revision],
-    queryFn: () => get<Assessment>(`${path}?revision=${revision}`),
+    queryFn: () => answer(api.GET('/api/v1/assessments/{assessment}', { params: { path: { assessment: name }, query: { revision } } })),
     placeholderData: keepPreviousData,
     retry: false,
   });
-  const others = useQuery({ queryKey: ['assessments'], queryFn: () => get<Assessment[]>('/assessments') });
+  const others = useQuery({ queryKey: ['assessments'], queryFn: () => answer(api.GET('/api/v1/assessments')) });
   const choose = (change: Record<string, string>) =>
     setSearch((now) => {
       now.delete('page');

@@ -6,7 +6,7 @@ import TextField from '@mui/material/TextField';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink, useNavigate } from 'react-router';
-import { get, post, type Assessment, type FitnessRules, type PriceBook, type Site } from '../api';
+import { answer, api, type PriceBook } from '../api';
 import { moment, money } from '../format';
 import { PriceBooks } from './PriceBooks';
 import { Panel } from '../parts/Panel';
@@ -17,10 +17,10 @@ import { Trouble } from '../parts/Trouble';
 function Make({ books }: { books: PriceBook[] }) {
   const navigate = useNavigate();
   const client = useQueryClient();
-  const sites = useQuery({ queryKey: ['sites'], queryFn: () => get<Site[]>('/sites') });
+  const sites = useQuery({ queryKey: ['sites'], queryFn: () => answer(api.GET('/api/v1/sites')) });
   const [asked, setAsked] = useState({ name: '', filter: '', target: '', book: '' });
   const make = useMutation({
-    mutationFn: () => post<Assessment>('/assessments', asked),
+    mutationFn: () => answer(api.POST('/api/v1/assessments', { body: asked })),
     onSuccess: async (made) => {
       await client.invalidateQueries();
       await navigate(`/assessments/${encodeURIComponent(made.name)}`);
@@ -70,9 +70,9 @@ function Make({ books }: { books: PriceBook[] }) {
 
 /** All assessments, and the prices and rules that they go by. */
 export function AssessmentsPage() {
-  const all = useQuery({ queryKey: ['assessments'], queryFn: () => get<Assessment[]>('/assessments') });
-  const books = useQuery({ queryKey: ['price-books'], queryFn: () => get<PriceBook[]>('/price-books') });
-  const rules = useQuery({ queryKey: ['fitness-rules'], queryFn: () => get<FitnessRules[]>('/fitness-rules') });
+  const all = useQuery({ queryKey: ['assessments'], queryFn: () => answer(api.GET('/api/v1/assessments')) });
+  const books = useQuery({ queryKey: ['price-books'], queryFn: () => answer(api.GET('/api/v1/price-books')) });
+  const rules = useQuery({ queryKey: ['fitness-rules'], queryFn: () => answer(api.GET('/api/v1/fitness-rules')) });
   return (
     <Box sx={{ display: 'grid', gap: 1.5, gridTemplateColumns: { xs: '1fr', md: '1fr 1fr' } }}>
       <Panel title="Assessments" wide>

@@ -4,7 +4,7 @@ import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { get, post, type Assessment, type PriceBook } from '../api';
+import { answer, api, type Assessment } from '../api';
 import { Panel } from '../parts/Panel';
 import { Trouble } from '../parts/Trouble';
 
@@ -30,7 +30,7 @@ function Group({ title, children }: { title: string; children: React.ReactNode }
 export function Assuming({ a, onMade }: { a: Assessment; onMade: () => void }) {
   const client = useQueryClient();
   const was = a.assumptions;
-  const books = useQuery({ queryKey: ['price-books'], queryFn: () => get<PriceBook[]>('/price-books') });
+  const books = useQuery({ queryKey: ['price-books'], queryFn: () => answer(api.GET('/api/v1/price-books')) });
   const [now, setNow] = useState({
     basis: was.basis,
     percentile: String(was.percentile),
@@ -55,7 +55,10 @@ export function Assuming({ a, onMade }: { a: Assessment; onMade: () => void }) {
   });
   const make = useMutation({
     mutationFn: () =>
-      post<Assessment>(`/assessments/${encodeURIComponent(a.name)}/revisions`, {
+      answer(
+        api.POST('/api/v1/assessments/{assessment}/revisions', {
+          params: { path: { assessment: a.name } },
+          body: {
         why: now.why,
         book: now.book,
         assumptions: {
@@ -76,7 +79,9 @@ export function Assuming({ a, onMade }: { a: Assessment; onMade: () => void }) {
           growthPercent: Number(now.growth),
           horizonMonths: Number(now.horizon),
         },
-      }),
+          },
+        }),
+      ),
     onSuccess: async () => {
       await client.invalidateQueries();
       onMade();

@@ -4,7 +4,7 @@ import Link from '@mui/material/Link';
 import Typography from '@mui/material/Typography';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { Link as RouterLink, useParams, useSearchParams } from 'react-router';
-import { get, type Assessment, type Comparison } from '../api';
+import { answer, api, type Assessment } from '../api';
 import { money } from '../format';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
@@ -21,10 +21,10 @@ export function ComparisonPage() {
   const { name = '' } = useParams();
   const [search, setSearch] = useSearchParams();
   const basis = search.get('basis') ?? 'observed';
-  const asked = `from=${Number(search.get('from') ?? '0') || 0}&to=${Number(search.get('to') ?? '0') || 0}&with=${encodeURIComponent(search.get('with') ?? '')}&basis=${encodeURIComponent(basis)}`;
+  const asked = { from: Number(search.get('from') ?? '0') || 0, to: Number(search.get('to') ?? '0') || 0, with: search.get('with') ?? '', basis };
   const { data: c, error } = useQuery({
     queryKey: ['comparison', name, asked],
-    queryFn: () => get<Comparison>(`/assessments/${encodeURIComponent(name)}/comparison?size=200&${asked}`),
+    queryFn: () => answer(api.GET('/api/v1/assessments/{assessment}/comparison', { params: { path: { assessment: name }, query: { size: 200, ...asked } } })),
     placeholderData: keepPreviousData,
     retry: false,
   });

@@ -3,7 +3,7 @@ import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { post, type ImportResult, type PriceBook } from '../api';
+import { answer, api, type PriceBook } from '../api';
 import { moment } from '../format';
 import { Imported } from '../machines/Imported';
 import { Panel } from '../parts/Panel';
@@ -16,7 +16,7 @@ export function PriceBooks({ books }: { books: PriceBook[] }) {
   const [name, setName] = useState('');
   const [csv, setCsv] = useState('');
   const give = useMutation({
-    mutationFn: (dryRun: boolean) => post<ImportResult>('/price-books', { name, csv, dryRun }),
+    mutationFn: (dryRun: boolean) => answer(api.POST('/api/v1/price-books', { body: { name, csv, dryRun } })),
     onSuccess: () => client.invalidateQueries(),
   });
   const sound = give.data !== undefined && give.data.problemCount === 0;

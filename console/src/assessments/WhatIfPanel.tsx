@@ -7,7 +7,7 @@ import { useTheme } from '@mui/material/styles';
 import { LineChart } from '@mui/x-charts/LineChart';
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
-import { post, type Assessment, type WhatIf, type WhatIfPoint } from '../api';
+import { answer, api, type Assessment, type WhatIf, type WhatIfPoint } from '../api';
 import { money } from '../format';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
@@ -52,7 +52,7 @@ export function WhatIfPanel({ a }: { a: Assessment }) {
   const [commitment, setCommitment] = useState(a.assumptions.commitment);
   const [hours, setHours] = useState(HOURS.includes(a.assumptions.hoursAWeek) ? a.assumptions.hoursAWeek : 168);
   const compute = useMutation({
-    mutationFn: () => post<WhatIf>(`/assessments/${encodeURIComponent(a.name)}/what-if`, { revision: a.revision, percentiles: PERCENTILES, headrooms: HEADROOMS, commitments: COMMITMENTS, hoursAWeek: HOURS }),
+    mutationFn: () => answer(api.POST('/api/v1/assessments/{assessment}/what-if', { params: { path: { assessment: a.name } }, body: { revision: a.revision, percentiles: PERCENTILES, headrooms: HEADROOMS, commitments: COMMITMENTS, hoursAWeek: HOURS } })),
   });
   const grid = compute.data;
   const shown = (grid?.points ?? []).filter((p) => p.commitment === commitment && p.hoursAWeek === hours);

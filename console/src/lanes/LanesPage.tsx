@@ -1,7 +1,7 @@
 import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
-import { get, type Lane } from '../api';
+import { answer, api } from '../api';
 import { Findings } from '../parts/Findings';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
@@ -27,14 +27,14 @@ function Joins({ title, out, back, from, to }: { title: string; out: Record<stri
 
 /** Lanes: two shores, what is joined and what is not. */
 export function LanesPage() {
-  const { data, error } = useQuery({ queryKey: ['lanes'], queryFn: () => get<Lane[]>('/lanes') });
+  const { data, error } = useQuery({ queryKey: ['lanes'], queryFn: () => answer(api.GET('/api/v1/lanes')) });
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;
   }
   if (data.length === 0) {
     return (
       <Typography color="text.secondary">
-        No lanes yet. See what one would join: <code>bargelane lane suggest --from SITE --to SITE</code>, then add it: <code>bargelane lane add NAME --from SITE --to SITE</code>
+        No lanes yet. Add one: <code>bargelane lane add NAME --from SITE --to SITE</code>
       </Typography>
     );
   }

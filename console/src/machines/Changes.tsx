@@ -1,7 +1,7 @@
 import Button from '@mui/material/Button';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { get, type Change, type Page } from '../api';
+import { answer, api } from '../api';
 import { moment } from '../format';
 import { MachineLink } from './MachineLink';
 import { Rows } from '../parts/Rows';
@@ -10,9 +10,13 @@ import { Trouble } from '../parts/Trouble';
 const ROWS = 20;
 
 /** What scans found different, of a site or of a machine. */
-export function Changes({ path, named = true }: { path: string; named?: boolean }) {
+export function Changes({ site, machine = '' }: { site?: string; machine?: string }) {
   const [rows, setRows] = useState(ROWS);
-  const { data, error } = useQuery({ queryKey: ['changes', path, rows], queryFn: () => get<Page<Change>>(`${path}/changes?size=${rows}`), placeholderData: keepPreviousData });
+  const named = site !== undefined;
+  const { data, error } = useQuery({ queryKey: ['changes', site, machine, rows], queryFn: () => 
+      site === undefined
+        ? answer(api.GET('/api/v1/machines/{machine}/changes', { params: { path: { machine }, query: { size: rows } } }))
+        : answer(api.GET('/api/v1/sites/{site}/changes', { params: { path: { site }, query: { size: rows } } })), placeholderData: keepPreviousData });
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;
   }

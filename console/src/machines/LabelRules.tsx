@@ -5,7 +5,7 @@ import TextField from '@mui/material/TextField';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
-import { get, post, remove, type LabelRule } from '../api';
+import { answer, api } from '../api';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Trouble } from '../parts/Trouble';
@@ -14,14 +14,14 @@ import { Trouble } from '../parts/Trouble';
 export function LabelRules({ filter }: { filter: string }) {
   const client = useQueryClient();
   const [label, setLabel] = useState('');
-  const { data, error } = useQuery({ queryKey: ['label-rules'], queryFn: () => get<LabelRule[]>('/label-rules') });
+  const { data, error } = useQuery({ queryKey: ['label-rules'], queryFn: () => answer(api.GET('/api/v1/label-rules')) });
   const done = async () => {
     setLabel('');
     await client.invalidateQueries();
   };
   const split = label.indexOf('=');
-  const add = useMutation({ mutationFn: () => post('/label-rules', { filter, name: label.slice(0, split).trim(), value: label.slice(split + 1).trim() }), onSuccess: done });
-  const take = useMutation({ mutationFn: (id: string) => remove(`/label-rules/${id}`), onSuccess: done });
+  const add = useMutation({ mutationFn: () => answer(api.POST('/api/v1/label-rules', { body: { filter, name: label.slice(0, split).trim(), value: label.slice(split + 1).trim() } })), onSuccess: done });
+  const take = useMutation({ mutationFn: (id: string) => answer(api.DELETE('/api/v1/label-rules/{rule}', { params: { path: { rule: id } } })), onSuccess: done });
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;
   }

@@ -2,17 +2,17 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { post, type ImportResult } from '../api';
+import { answer, api, type CsvImport, type ImportResult } from '../api';
 import { Imported } from './Imported';
 import { Panel } from '../parts/Panel';
 import { Trouble } from '../parts/Trouble';
 
 /** One kind of list: a file is looked through first, and taken over when its outcome was seen. */
-function List({ title, to, things, columns }: { title: string; to: string; things: string; columns: string }) {
+function List({ title, give: send, things, columns }: { title: string; give: (list: CsvImport) => Promise<ImportResult>; things: string; columns: string }) {
   const client = useQueryClient();
   const [file, setFile] = useState<{ name: string; csv: string } | null>(null);
   const give = useMutation({
-    mutationFn: (asked: { csv: string; dryRun: boolean }) => post<ImportResult>(to, { ...asked, whole: false }),
+    mutationFn: (asked: { csv: string; dryRun: boolean }) => send({ ...asked, whole: false }),
     onSuccess: () => client.invalidateQueries(),
   });
   const sound = give.data !== undefined && give.data.problemCount === 0;
@@ -56,12 +56,12 @@ function List({ title, to, things, columns }: { title: string; to: string; thing
 }
 
 /** Lists of an estate that can only be listed. */
-export function Lists({ path }: { path: string }) {
+export function Lists({ site }: { site: string }) {
   return (
     <Panel title="Lists" note="CSV files, imported whole or not at all" wide>
-      <List title="Machines" to={`${path}/machines`} things="machines" columns="name, id, cpus, memory, os, firmware, power, disks, nics, label.NAME" />
-      <List title="Use" to="/usage" things="samples" columns="machine, time, seconds, cpu, memory, read_bytes, reads, written_bytes, writes, received_bytes, sent_bytes" />
-      <List title="Connections" to={`${path}/connections`} things="connections" columns="client, server, port, protocol, process, count, bytes, first_seen, last_seen" />
+      <List title="Machines" give={(body) => answer(api.POST('/api/v1/sites/{site}/machines', { params: { path: { site } }, body }))} things="machines" columns="name, id, cpus, memory, os, firmware, power, disks, nics, label.NAME" />
+      <List title="Use" give={(body) => answer(api.POST('/api/v1/usage', { body }))} things="samples" columns="machine, time, seconds, cpu, memory, read_bytes, reads, written_bytes, writes, received_bytes, sent_bytes" />
+      <List title="Connections" give={(body) => answer(api.POST('/api/v1/sites/{site}/connections', { params: { path: { site } }, body }))} things="connections" columns="client, server, port, protocol, process, count, bytes, first_seen, last_seen" />
     </Panel>
   );
 }

@@ -7,7 +7,7 @@ import Typography from '@mui/material/Typography';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState, type ReactNode } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
-import { get, post, type Machine } from '../api';
+import { answer, api, type Machine } from '../api';
 import { moment, size } from '../format';
 import { Assessed } from '../assessments/Assessed';
 import { Changes } from './Changes';
@@ -41,7 +41,7 @@ function Labels({ machine }: { machine: Machine }) {
   const client = useQueryClient();
   const [text, setText] = useState('');
   const edit = useMutation({
-    mutationFn: (change: { set?: Record<string, string>; remove?: string[] }) => post('/machines/labels', { machines: [machine.id], ...change }),
+    mutationFn: (change: { set?: Record<string, string>; remove?: string[] }) => answer(api.POST('/api/v1/machines/labels', { body: { machines: [machine.id], ...change } })),
     onSuccess: async () => {
       setText('');
       await client.invalidateQueries();
@@ -81,7 +81,7 @@ function Labels({ machine }: { machine: Machine }) {
 /** One machine: what its platform and its guest told of it, and when. */
 export function MachinePage() {
   const { machine: ref = '' } = useParams();
-  const { data: m, error } = useQuery({ queryKey: ['machine', ref], queryFn: () => get<Machine>(`/machines/${encodeURIComponent(ref)}`), retry: false });
+  const { data: m, error } = useQuery({ queryKey: ['machine', ref], queryFn: () => answer(api.GET('/api/v1/machines/{machine}', { params: { path: { machine: ref } } })), retry: false });
   if (m === undefined) {
     return error === null ? null : <Trouble error={error} />;
   }
@@ -143,7 +143,7 @@ export function MachinePage() {
       <Sources machine={m} />
       <Inside machine={m} />
       <Panel title="Changes" note="what scans found different, newest first" wide>
-        <Changes path={`/machines/${m.id}`} named={false} />
+        <Changes machine={m.id} />
       </Panel>
       <Panel title="Guest" note={m.guest === null ? '' : `read at ${moment(m.guest.readAt)}`} wide>
         {m.guest === null ? (

@@ -2,75 +2,70 @@ import Alert from '@mui/material/Alert';
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Link from '@mui/material/Link';
-import Table from '@mui/material/Table';
-import TableBody from '@mui/material/TableBody';
-import TableCell from '@mui/material/TableCell';
-import TableHead from '@mui/material/TableHead';
-import TablePagination from '@mui/material/TablePagination';
-import TableRow from '@mui/material/TableRow';
-import TableSortLabel from '@mui/material/TableSortLabel';
 import TextField from '@mui/material/TextField';
-import Typography from '@mui/material/Typography';
+import type { GridColDef } from '@mui/x-data-grid';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink, useSearchParams } from 'react-router';
-import { ApiProblem, get, type Machine, type Page } from '../api';
+import { answer, api, ApiProblem, type Machine } from '../api';
 import { csv, size } from '../format';
 import { LabelRules } from './LabelRules';
+import { BigTable, ROWS } from '../parts/BigTable';
 import { Panel } from '../parts/Panel';
 import { Power } from './Power';
 import { Trouble } from '../parts/Trouble';
 
-const ROWS = 50;
-const COLUMNS: { title: string; sort?: string; right?: boolean }[] = [
-  { title: 'Name', sort: 'name' },
-  { title: 'Site' },
-  { title: 'Power' },
-  { title: 'System', sort: 'os' },
-  { title: 'CPUs', sort: 'cpus', right: true },
-  { title: 'Memory', sort: 'memory', right: true },
-  { title: 'Disks', sort: 'disk', right: true },
-  { title: 'Address' },
-  { title: 'Labels' },
-  { title: 'Wave' },
-];
-
-function Row({ machine: m }: { machine: Machine }) {
-  return (
-    <TableRow hover>
-      <TableCell>
-        <Link component={RouterLink} to={`/machines/${m.id}`}>
-          {m.name}
+const COLUMNS: GridColDef<Machine>[] = [
+  {
+    field: 'name',
+    headerName: 'Name',
+    sortable: true,
+    flex: 1.4,
+    minWidth: 150,
+    renderCell: ({ row: m }) => (
+      <Link component={RouterLink} to={`/machines/${m.id}`}>
+        {m.name}
+      </Link>
+    ),
+  },
+  { field: 'site', headerName: 'Site', flex: 0.8, minWidth: 90 },
+  { field: 'power', headerName: 'Power', minWidth: 90, renderCell: ({ row }) => <Power machine={row} /> },
+  { field: 'os', headerName: 'System', sortable: true, flex: 1.4, minWidth: 150 },
+  { field: 'cpus', headerName: 'CPUs', sortable: true, width: 70, align: 'right', headerAlign: 'right' },
+  { field: 'memory', headerName: 'Memory', sortable: true, width: 90, align: 'right', headerAlign: 'right', valueGetter: (_, m) => size(m.memoryMib * 1024 * 1024) },
+  {
+    field: 'disk',
+    headerName: 'Disks',
+    sortable: true,
+    width: 120,
+    align: 'right',
+    headerAlign: 'right',
+    valueGetter: (_, m) => size(m.disks.reduce((sum, d) => sum + d.bytes, 0)) + (m.disks.length > 1 ? ` in ${m.disks.length}` : ''),
+  },
+  { field: 'address', headerName: 'Address', flex: 1, minWidth: 110, valueGetter: (_, m) => m.nics.map((n) => n.address).join(' ') },
+  {
+    field: 'labels',
+    headerName: 'Labels',
+    flex: 1.6,
+    minWidth: 140,
+    valueGetter: (_, m) =>
+      Object.entries(m.labels)
+        .map(([name, value]) => `${name}=${value}`)
+        .join('  '),
+  },
+  {
+    field: 'wave',
+    headerName: 'Wave',
+    minWidth: 90,
+    renderCell: ({ row: m }) =>
+      m.wave !== '' && (
+        <Link component={RouterLink} to={`/waves/${m.wave}`}>
+          {m.wave}
         </Link>
-      </TableCell>
-      <TableCell sx={{ whiteSpace: 'nowrap' }}>{m.site}</TableCell>
-      <TableCell>
-        <Power machine={m} />
-      </TableCell>
-      <TableCell>{m.os}</TableCell>
-      <TableCell align="right">{m.cpus}</TableCell>
-      <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>{size(m.memoryMib * 1024 * 1024)}</TableCell>
-      <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>
-        {size(m.disks.reduce((sum, d) => sum + d.bytes, 0))}
-        {m.disks.length > 1 && ` in ${m.disks.length}`}
-      </TableCell>
-      <TableCell>{m.nics.map((n) => n.address).join(' ')}</TableCell>
-      <TableCell>
-        {Object.entries(m.labels)
-          .map(([name, value]) => `${name}=${value}`)
-          .join('  ')}
-      </TableCell>
-      <TableCell>
-        {m.wave !== '' && (
-          <Link component={RouterLink} to={`/waves/${m.wave}`}>
-            {m.wave}
-          </Link>
-        )}
-      </TableCell>
-    </TableRow>
-  );
-}
+      ),
+  },
+];
 
 /** The filter as it is being written; it is asked for on Enter, and a wrong one says where. */
 function FilterBox({ filter, error, onAsk }: { filter: string; error: Error | null; onAsk: (filter: string) => void }) {
@@ -93,7 +88,7 @@ function FilterBox({ filter, error, onAsk }: { filter: string; error: Error | nu
         value={text}
         onChange={(e) => setText(e.target.value)}
         error={wrong !== null}
-        helperText={wrong === null ? 'Fields: name, site, os, cpus, memory, disk, disks, address, network, firmware, wave, label.NAME; on, fenced, vanished' : `${wrong.detail}. Next: ${wrong.remedy}`}
+        helperText={wrong === null ? 'Fields: name, site, os, cpus, memory, disk, disks, address, network, firmware, wave, label.NAME; on, fenced, vanished' : `${wrong.detail}. Next: ${wrong.remedy.advice}`}
       />
       <Button type="submit" variant="outlined">
         Filter
@@ -118,7 +113,7 @@ const LARGEST = 500;
 async function exported(filter: string, sort: string): Promise<void> {
   const machines: Machine[] = [];
   for (let page = 0; ; page++) {
-    const part = await get<Page<Machine>>(`/machines?size=${LARGEST}&page=${page}&sort=${encodeURIComponent(sort)}&filter=${encodeURIComponent(filter)}`);
+    const part = await answer(api.GET('/api/v1/machines', { params: { query: { size: LARGEST, page, sort, filter } } }));
     machines.push(...part.items);
     if (part.items.length < LARGEST) {
       break;
@@ -147,7 +142,7 @@ export function MachinesPage() {
   const page = Math.max(0, Number(asked.get('page') ?? '0') || 0);
   const { data, error } = useQuery({
     queryKey: ['machines', filter, sort, page],
-    queryFn: () => get<Page<Machine>>(`/machines?size=${ROWS}&page=${page}&sort=${encodeURIComponent(sort)}&filter=${encodeURIComponent(filter)}`),
+    queryFn: () => answer(api.GET('/api/v1/machines', { params: { query: { size: ROWS, page, sort, filter } } })),
     placeholderData: keepPreviousData,
     retry: false,
   });
@@ -157,8 +152,6 @@ export function MachinesPage() {
     setAsked(next);
   };
   const take = useMutation({ mutationFn: () => exported(filter, sort) });
-  const field = sort.replace(/^-/, '');
-  const direction = sort.startsWith('-') ? 'desc' : 'asc';
   return (
     <Box sx={{ display: 'grid', gap: 1.5 }}>
       <Panel
@@ -182,36 +175,7 @@ export function MachinesPage() {
         {error === null && data?.total === 0 && (
           <Alert severity="info">{filter === '' ? 'No machines yet. Add a site and scan it: bargelane site add NAME, then bargelane site scan NAME' : 'No machine is chosen by this filter.'}</Alert>
         )}
-        {error === null && data !== undefined && data.total > 0 && (
-          <>
-            <Box sx={{ overflowX: 'auto' }}>
-              <Table size="small">
-                <TableHead>
-                  <TableRow>
-                    {COLUMNS.map((c) => (
-                      <TableCell key={c.title} align={c.right ? 'right' : 'left'} sortDirection={c.sort === field ? direction : false}>
-                        {c.sort === undefined ? (
-                          c.title
-                        ) : (
-                          <TableSortLabel active={c.sort === field} direction={c.sort === field ? direction : 'asc'} onClick={() => ask({ sort: c.sort === field && direction === 'asc' ? `-${field}` : c.sort ?? '', page: '' })}>
-                            {c.title}
-                          </TableSortLabel>
-                        )}
-                      </TableCell>
-                    ))}
-                  </TableRow>
-                </TableHead>
-                <TableBody>
-                  {data.items.map((m) => (
-                    <Row key={m.id} machine={m} />
-                  ))}
-                </TableBody>
-              </Table>
-            </Box>
-            {data.total > ROWS && <TablePagination component="div" count={data.total} rowsPerPage={ROWS} rowsPerPageOptions={[ROWS]} page={Math.min(page, Math.ceil(data.total / ROWS) - 1)} onPageChange={(_, to) => ask({ page: to === 0 ? '' : String(to) })} />}
-            {data.items.length === 0 && <Typography color="text.secondary">There is nothing on this page.</Typography>}
-          </>
-        )}
+        {error === null && data !== undefined && data.total > 0 && <BigTable name="Machines" columns={COLUMNS} data={data} id={(m) => m.id} sort={sort} page={page} onAsk={ask} />}
       </Panel>
       {error === null && <LabelRules key={filter} filter={filter} />}
     </Box>

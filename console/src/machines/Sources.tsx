@@ -2,7 +2,7 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { get, type Fact, type Machine, type Survey } from '../api';
+import { answer, api, type Fact, type Machine } from '../api';
 import { duration, moment, size } from '../format';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
@@ -25,7 +25,7 @@ function agreeing(fact: Fact): { value: string; sites: string[]; at: string | nu
 /** What each source says of a machine, and when. */
 export function Sources({ machine }: { machine: Machine }) {
   const [all, setAll] = useState(false);
-  const { data, error } = useQuery({ queryKey: ['facts', machine.id], queryFn: () => get<Fact[]>(`/machines/${machine.id}/facts`) });
+  const { data, error } = useQuery({ queryKey: ['facts', machine.id], queryFn: () => answer(api.GET('/api/v1/machines/{machine}/facts', { params: { path: { machine: machine.id } } })) });
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;
   }
@@ -50,7 +50,7 @@ export function Sources({ machine }: { machine: Machine }) {
 /** What was read from inside a machine. */
 export function Inside({ machine }: { machine: Machine }) {
   const [packages, setPackages] = useState(false);
-  const { data, error } = useQuery({ queryKey: ['surveys', machine.id], queryFn: () => get<Survey[]>(`/machines/${machine.id}/surveys`) });
+  const { data, error } = useQuery({ queryKey: ['surveys', machine.id], queryFn: () => answer(api.GET('/api/v1/machines/{machine}/surveys', { params: { path: { machine: machine.id } } })) });
   if (data === undefined || data.length === 0) {
     return error === null ? null : <Trouble error={error} />;
   }

@@ -1,6 +1,6 @@
 import Box from '@mui/material/Box';
 import { useQuery } from '@tanstack/react-query';
-import { get, type Connection, type End, type Machine, type Page } from '../api';
+import { answer, api, type End, type Machine } from '../api';
 import { moment, portGrid, size } from '../format';
 import { MachineLink } from './MachineLink';
 import { Panel } from '../parts/Panel';
@@ -17,7 +17,7 @@ const told = (end: End) => (end.machineId === null || end.machine === null ? end
 
 /** Who a machine talks to, drawn and listed. */
 export function Talks({ machine }: { machine: Machine }) {
-  const { data, error } = useQuery({ queryKey: ['connections', machine.id], queryFn: () => get<Page<Connection>>(`/connections?machine=${machine.id}&size=${MOST}`) });
+  const { data, error } = useQuery({ queryKey: ['connections', machine.id], queryFn: () => answer(api.GET('/api/v1/connections', { params: { query: { machine: machine.id, size: MOST } } })) });
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;
   }

@@ -8,7 +8,7 @@ import { LineChart } from '@mui/x-charts/LineChart';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { get, type Metric, type Usage } from '../api';
+import { answer, api, type Metric, type Usage } from '../api';
 import { duration, figure, moment } from '../format';
 import { Panel } from '../parts/Panel';
 import { Status } from '../parts/Status';
@@ -147,7 +147,7 @@ export function UsagePanel({ machine }: { machine: string }) {
     );
   const { data: usage, error } = useQuery({
     queryKey: ['usage', machine, days, percentile],
-    queryFn: () => get<Usage>(`/machines/${machine}/usage?from=${new Date(Date.now() - Number(days) * 86_400_000).toISOString()}&percentile=${encodeURIComponent(percentile)}&points=${POINTS}`),
+    queryFn: () => answer(api.GET('/api/v1/machines/{machine}/usage', { params: { path: { machine }, query: { from: new Date(Date.now() - Number(days) * 86_400_000).toISOString(), percentile, points: POINTS } } })),
     placeholderData: keepPreviousData,
     retry: false,
   });

@@ -3,11 +3,12 @@ import Link from '@mui/material/Link';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink } from 'react-router';
-import { get, type Need, type Overview } from '../api';
+import { answer, api, type Need } from '../api';
 import { clock } from '../format';
 import { useNow } from '../live';
 import { Gates } from './Gates';
 import { Panel } from '../parts/Panel';
+import { NextStep } from '../parts/NextStep';
 import { RunSteps } from '../activity/RunSteps';
 import { Status, type Tone } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
@@ -30,9 +31,7 @@ function Needs({ needs }: { needs: Need[] }) {
           <Status tone={URGENCY[n.urgency].tone}>{URGENCY[n.urgency].word}</Status>
           <span>
             {n.wave === '' ? n.thing : <Link component={RouterLink} to={`/waves/${n.wave}`}>{n.thing}</Link>}: {n.cause}.{' '}
-            <Box component="code" sx={{ color: 'text.secondary', fontSize: '0.92em' }}>
-              {n.remedy}
-            </Box>
+            <NextStep remedy={n.remedy} />
           </span>
         </Box>
       ))}
@@ -41,7 +40,7 @@ function Needs({ needs }: { needs: Need[] }) {
 }
 
 export function OverviewPage() {
-  const { data, error } = useQuery({ queryKey: ['overview'], queryFn: () => get<Overview>('/overview') });
+  const { data, error } = useQuery({ queryKey: ['overview'], queryFn: () => answer(api.GET('/api/v1/overview')) });
   const now = useNow(data?.now ?? new Date(0).toISOString());
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;

@@ -1,6 +1,7 @@
 import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
 import type { Finding } from '../api';
+import { NextStep } from './NextStep';
 
 /** What keeps a gate shut: cause, remedy, and who can mend it. */
 export function Findings({ findings, none }: { findings: Finding[]; none: string }) {
@@ -15,7 +16,7 @@ export function Findings({ findings, none }: { findings: Finding[]; none: string
           <Box component="span" sx={{ color: 'text.secondary' }}>
             Remedy ({f.who}):{' '}
             <Box component="code" sx={{ fontSize: '0.92em' }}>
-              {f.remedy}
+              <NextStep remedy={f.remedy} />
             </Box>
           </Box>
         </li>

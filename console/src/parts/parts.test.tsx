@@ -15,14 +15,14 @@ afterEach(cleanup);
 const run: Run = {
   id: 'run-1', kind: 'test', title: 'Test cutover of lending', subjectKind: 'wave', subject: 'lending', state: 'failed', startedAt: '2026-11-02T08:00:00Z', endedAt: '2026-11-02T08:01:30Z',
   steps: [{ number: 1, name: 'clone', title: 'Clone the point', state: 'done', detail: '2 clones', startedAt: '2026-11-02T08:00:00Z', endedAt: '2026-11-02T08:00:05Z' }],
-  problem: { type: 'about:blank', title: '', status: 500, code: 'probe-failed', detail: 'lending-db does not answer', remedy: 'read its log' }, result: null, startedBy: 'engineer',
+  problem: { type: 'about:blank', title: '', status: 500, code: 'probe-failed', detail: 'lending-db does not answer', remedy: { advice: 'read its log', action: '', arguments: [] } }, result: null, startedBy: 'engineer',
 };
 
 describe('a run with its steps', () => {
   it('shows state, clock and cause with the next step', () => {
     render(<RunSteps run={run} now={0} />);
     expect(screen.getByText(/by engineer · 1m30s/)).toBeTruthy();
-    expect(screen.getByText(/lending-db does not answer Next: read its log\./)).toBeTruthy();
+    expect(screen.getByText(/lending-db does not answer\. Next: read its log/)).toBeTruthy();
     expect(screen.getByText('2 clones')).toBeTruthy();
     expect(screen.getByText('5.0s')).toBeTruthy();
   });
@@ -30,7 +30,7 @@ describe('a run with its steps', () => {
 
 describe('findings', () => {
   it('name the thing, the cause, the remedy and who can mend it', () => {
-    render(<Findings findings={[{ code: 'subnet-full', blocks: true, thing: 'a', cause: 'it is full', remedy: 'free one', who: 'site owner' }]} none="" />);
+    render(<Findings findings={[{ code: 'subnet-full', blocks: true, thing: 'a', cause: 'it is full', remedy: { advice: 'free one', action: '', arguments: [] }, who: 'site owner' }]} none="" />);
     expect(screen.getByRole('listitem').textContent).toBe('a: it is full. Remedy (site owner): free one');
   });
   it('say what it means that there are none', () => {

@@ -3,7 +3,7 @@ import Link from '@mui/material/Link';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink } from 'react-router';
-import { get, type Dossier, type Overview } from '../api';
+import { answer, api } from '../api';
 import { moment } from '../format';
 import { useNow } from '../live';
 import { Panel } from '../parts/Panel';
@@ -16,8 +16,8 @@ const KINDS = ['test', 'cutover', 'failover', 'failback', 'reconcile', 'undo', '
 
 /** What moves now, step by step; how exposed each wave is; and the record of what was done. */
 export function RecoveryPage() {
-  const { data, error } = useQuery({ queryKey: ['overview'], queryFn: () => get<Overview>('/overview') });
-  const dossiers = useQuery({ queryKey: ['dossiers'], queryFn: () => get<Dossier[]>('/dossiers') });
+  const { data, error } = useQuery({ queryKey: ['overview'], queryFn: () => answer(api.GET('/api/v1/overview')) });
+  const dossiers = useQuery({ queryKey: ['dossiers'], queryFn: () => answer(api.GET('/api/v1/dossiers')) });
   const now = useNow(data?.now ?? new Date(0).toISOString());
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;

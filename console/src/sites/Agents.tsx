@@ -1,7 +1,7 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { get, post, remove, type Agent } from '../api';
+import { answer, api } from '../api';
 import { moment } from '../format';
 import { MachineLink } from '../machines/MachineLink';
 import { Panel } from '../parts/Panel';
@@ -12,11 +12,11 @@ import { Trouble } from '../parts/Trouble';
 const TONES: Record<string, Tone> = { reporting: 'good', silent: 'bad', refused: 'bad' };
 
 /** The agents of a site, and the line that installs one more. */
-export function Agents({ path }: { path: string }) {
+export function Agents({ site }: { site: string }) {
   const client = useQueryClient();
-  const { data, error } = useQuery({ queryKey: ['agents', path], queryFn: () => get<Agent[]>(`${path}/agents`) });
-  const key = useMutation({ mutationFn: () => post<{ expiresAt: string; line: string }>(`${path}/agents/keys`, { validSeconds: 3600 }) });
-  const take = useMutation({ mutationFn: (id: string) => remove(`${path}/agents/${id}`), onSuccess: () => client.invalidateQueries() });
+  const { data, error } = useQuery({ queryKey: ['agents', site], queryFn: () => answer(api.GET('/api/v1/sites/{site}/agents', { params: { path: { site } } })) });
+  const key = useMutation({ mutationFn: () => answer(api.POST('/api/v1/sites/{site}/agents/keys', { params: { path: { site } }, body: { validSeconds: 3600 } })) });
+  const take = useMutation({ mutationFn: (id: string) => answer(api.DELETE('/api/v1/sites/{site}/agents/{agent}', { params: { path: { site, agent: id } } })), onSuccess: () => client.invalidateQueries() });
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;
   }
@@ -28,7 +28,7 @@ export function Agents({ path }: { path: string }) {
           ['State', 'left'],
           ['Agent', 'left'],
           ['Runs as', 'left'],
-          ['Heard of', 'left'],
+          ['Last report', 'left'],
           ['Surveyed', 'left'],
           ["Can't read, clock", 'left'],
           ['', 'right'],

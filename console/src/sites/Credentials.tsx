@@ -4,7 +4,7 @@ import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { get, post, put, remove, type Credential } from '../api';
+import { answer, api } from '../api';
 import { moment } from '../format';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
@@ -16,17 +16,20 @@ const NEW = { name: '', type: 'key', account: '', secret: '' };
 export function Credentials() {
   const client = useQueryClient();
   const [made, setMade] = useState(NEW);
-  const { data, error } = useQuery({ queryKey: ['credentials'], queryFn: () => get<Credential[]>('/credentials') });
+  const { data, error } = useQuery({ queryKey: ['credentials'], queryFn: () => answer(api.GET('/api/v1/credentials')) });
   const done = async () => {
     setMade(NEW);
     await client.invalidateQueries();
   };
   const known = data?.find((c) => c.name === made.name);
   const store = useMutation({
-    mutationFn: () => (known === undefined ? post('/credentials', { ...made, account: made.type === 'token' ? '' : made.account }) : put(`/credentials/${known.id}`, { secret: made.secret })),
+    mutationFn: () => 
+      known === undefined
+        ? answer(api.POST('/api/v1/credentials', { body: { ...made, account: made.type === 'token' ? '' : made.account } }))
+        : answer(api.PUT('/api/v1/credentials/{credential}', { params: { path: { credential: known.id } }, body: { secret: made.secret } })),
     onSuccess: done,
   });
-  const take = useMutation({ mutationFn: (id: string) => remove(`/credentials/${id}`), onSuccess: done });
+  const take = useMutation({ mutationFn: (id: string) => answer(api.DELETE('/api/v1/credentials/{credential}', { params: { path: { credential: id } } })), onSuccess: done });
   const field = (name: keyof typeof NEW) => ({ size: 'small' as const, value: made[name], onChange: (e: { target: { value: string } }) => setMade({ ...made, [name]: e.target.value }) });
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;

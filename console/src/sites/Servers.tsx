@@ -3,7 +3,7 @@ import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { get, post, put, remove, type ImportResult, type Page, type Server } from '../api';
+import { answer, api, type Server } from '../api';
 import { moment } from '../format';
 import { Imported } from '../machines/Imported';
 import { MachineLink } from '../machines/MachineLink';
@@ -15,10 +15,10 @@ import { Trouble } from '../parts/Trouble';
 const ROWS = 25;
 
 /** The fingerprint that a server is to be known by from now on. */
-function Trust({ path, server }: { path: string; server: Server }) {
+function Trust({ site, server }: { site: string; server: Server }) {
   const client = useQueryClient();
   const [key, setKey] = useState('');
-  const trust = useMutation({ mutationFn: () => put(`${path}/servers/${server.id}`, { hostKey: key }), onSuccess: () => client.invalidateQueries() });
+  const trust = useMutation({ mutationFn: () => answer(api.PUT('/api/v1/sites/{site}/servers/{server}', { params: { path: { site, server: server.id } }, body: { hostKey: key } })), onSuccess: () => client.invalidateQueries() });
   return (
     <Box
       component="form"
@@ -38,13 +38,13 @@ function Trust({ path, server }: { path: string; server: Server }) {
 }
 
 /** The servers of a site, and new ones: typed, or from a CSV file. */
-export function Servers({ path }: { path: string }) {
+export function Servers({ site }: { site: string }) {
   const client = useQueryClient();
   const [rows, setRows] = useState(ROWS);
   const [text, setText] = useState('');
-  const { data, error } = useQuery({ queryKey: ['servers', path, rows], queryFn: () => get<Page<Server>>(`${path}/servers?size=${rows}`), placeholderData: keepPreviousData });
+  const { data, error } = useQuery({ queryKey: ['servers', site, rows], queryFn: () => answer(api.GET('/api/v1/sites/{site}/servers', { params: { path: { site }, query: { size: rows } } })), placeholderData: keepPreviousData });
   const add = useMutation({
-    mutationFn: (body: { addresses: string[]; csv: string }) => post<ImportResult>(`${path}/servers`, { ...body, dryRun: false }),
+    mutationFn: (body: { addresses: string[]; csv: string }) => answer(api.POST('/api/v1/sites/{site}/servers', { params: { path: { site } }, body: { ...body, dryRun: false } })),
     onSuccess: async (result) => {
       if (result.problemCount === 0) {
         setText('');
@@ -52,7 +52,7 @@ export function Servers({ path }: { path: string }) {
       await client.invalidateQueries();
     },
   });
-  const take = useMutation({ mutationFn: (id: string) => remove(`${path}/servers/${id}`), onSuccess: () => client.invalidateQueries() });
+  const take = useMutation({ mutationFn: (id: string) => answer(api.DELETE('/api/v1/sites/{site}/servers/{server}', { params: { path: { site, server: id } } })), onSuccess: () => client.invalidateQueries() });
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;
   }
@@ -81,8 +81,8 @@ export function Servers({ path }: { path: string }) {
               </span>
             ) : (
               <Box key="p">
-                <Status tone="bad" wrap>{`${s.problem.cause}. Remedy: ${s.problem.remedy}`}</Status>
-                {s.problem.code === 'server-key-changed' && <Trust path={path} server={s} />}
+                <Status tone="bad" wrap>{`${s.problem.cause}. Next: ${s.problem.remedy.advice}`}</Status>
+                {s.problem.code === 'server-key-changed' && <Trust site={site} server={s} />}
               </Box>
             ),
             <Button key="r" size="small" onClick={() => take.mutate(s.id)}>

@@ -5,7 +5,7 @@ import TextField from '@mui/material/TextField';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
-import { get, post, put, type Run, type Site } from '../api';
+import { answer, api, type Run, type Site } from '../api';
 import { between, duration, moment } from '../format';
 import { Agents } from './Agents';
 import { Changes } from '../machines/Changes';
@@ -19,10 +19,10 @@ import { Trouble } from '../parts/Trouble';
 import { SiteStatus } from './SitesPage';
 
 /** When the site is scanned by itself. */
-function Schedule({ site, path }: { site: Site; path: string }) {
+function Schedule({ site }: { site: Site }) {
   const client = useQueryClient();
   const [cron, setCron] = useState(site.schedule);
-  const edit = useMutation({ mutationFn: () => put(`${path}/schedule`, { cron }), onSuccess: () => client.invalidateQueries() });
+  const edit = useMutation({ mutationFn: () => answer(api.PUT('/api/v1/sites/{site}/schedule', { params: { path: { site: site.id } }, body: { cron } })), onSuccess: () => client.invalidateQueries() });
   return (
     <Box
       component="form"
@@ -48,10 +48,13 @@ const told = (run: Run) => run.problem?.detail ?? run.steps.map((s) => s.detail)
 export function SitePage() {
   const { site: ref = '' } = useParams();
   const client = useQueryClient();
-  const path = `/sites/${encodeURIComponent(ref)}`;
-  const { data: site, error } = useQuery({ queryKey: ['site', ref], queryFn: () => get<Site>(path), retry: false });
-  const scans = useQuery({ queryKey: ['scans', ref], queryFn: () => get<Run[]>(`${path}/scans`), enabled: site !== undefined });
-  const ask = useMutation({ mutationFn: (what: 'check' | 'scan') => post(`${path}/${what}`, {}), onSettled: () => client.invalidateQueries() });
+  const { data: site, error } = useQuery({ queryKey: ['site', ref], queryFn: () => answer(api.GET('/api/v1/sites/{site}', { params: { path: { site: ref } } })), retry: false });
+  const scans = useQuery({ queryKey: ['scans', ref], queryFn: () => answer(api.GET('/api/v1/sites/{site}/scans', { params: { path: { site: ref } } })), enabled: site !== undefined });
+  const ask = useMutation({ 
+    mutationFn: async (what: 'check' | 'scan') => {
+      const params = { path: { site: ref } };
+      await (what === 'check' ? answer(api.POST('/api/v1/sites/{site}/check', { params })) : answer(api.POST('/api/v1/sites/{site}/scan', { params })));
+    }, onSettled: () => client.invalidateQueries() });
   if (site === undefined) {
     return error === null ? null : <Trouble error={error} />;
   }
@@ -79,7 +82,7 @@ export function SitePage() {
                 Check now
               </Button>
             </Box>
-            <Schedule key={site.schedule} site={site} path={path} />
+            <Schedule key={site.schedule} site={site} />
           </>
         )}
         {ask.error !== null && <Trouble error={ask.error} />}
@@ -87,9 +90,9 @@ export function SitePage() {
       <Panel title="Check" note={site.checkedAt === null ? 'not checked yet' : moment(site.checkedAt)}>
         <Findings findings={site.findings} none={site.checkedAt === null ? 'Check it to see what it can do and what is in the way.' : 'Reach, permissions, clock and version are in order.'} />
       </Panel>
-      {site.kind === 'servers' && <Servers path={path} />}
-      {site.kind === 'agents' && <Agents path={path} />}
-      {site.kind === 'csv' && <Lists path={path} />}
+      {site.kind === 'servers' && <Servers site={ref} />}
+      {site.kind === 'agents' && <Agents site={ref} />}
+      {site.kind === 'csv' && <Lists site={ref} />}
       <Panel title="Scans" note="newest first" wide>
         <Rows
           heads={[
@@ -115,7 +118,7 @@ export function SitePage() {
         />
       </Panel>
       <Panel title="Changes" note="what scans found different, newest first" wide>
-        <Changes path={path} />
+        <Changes site={ref} />
       </Panel>
     </Box>
   );

@@ -6,7 +6,7 @@ import TextField from '@mui/material/TextField';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink, useNavigate } from 'react-router';
-import { get, post, type Credential, type Site } from '../api';
+import { answer, api, type Site } from '../api';
 import { moment } from '../format';
 import { Credentials } from './Credentials';
 import { Panel } from '../parts/Panel';
@@ -36,14 +36,14 @@ function AddSite() {
   const navigate = useNavigate();
   const [site, setSite] = useState({ name: '', kind: 'standin', address: '', token: '' });
   const [chosen, setChosen] = useState<string[]>([]);
-  const credentials = useQuery({ queryKey: ['credentials'], queryFn: () => get<Credential[]>('/credentials') });
+  const credentials = useQuery({ queryKey: ['credentials'], queryFn: () => answer(api.GET('/api/v1/credentials')) });
   const field = (name: keyof typeof site) => ({ size: 'small' as const, value: site[name], onChange: (e: { target: { value: string } }) => setSite({ ...site, [name]: e.target.value }) });
   const kind = KINDS.find(([k]) => k === site.kind);
   const addressed = kind?.[2] !== '';
   const add = useMutation({
     mutationFn: async () => {
-      await post('/sites', { ...site, address: addressed ? site.address : '', token: site.token === '' ? null : site.token, credentials: site.kind === 'servers' ? chosen : [] });
-      await post(`/sites/${encodeURIComponent(site.name)}/check`, {});
+      await answer(api.POST('/api/v1/sites', { body: { ...site, address: addressed ? site.address : '', token: site.token === '' ? null : site.token, credentials: site.kind === 'servers' ? chosen : [] } }));
+      await answer(api.POST('/api/v1/sites/{site}/check', { params: { path: { site: site.name } } }));
     },
     onSuccess: async () => {
       await client.invalidateQueries();
@@ -99,7 +99,7 @@ function AddSite() {
 
 /** All sites, and a new one. */
 export function SitesPage() {
-  const { data, error } = useQuery({ queryKey: ['sites'], queryFn: () => get<Site[]>('/sites') });
+  const { data, error } = useQuery({ queryKey: ['sites'], queryFn: () => answer(api.GET('/api/v1/sites')) });
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;
   }

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { get, type Tug } from '../api';
+import { answer, api } from '../api';
 import { moment } from '../format';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
@@ -7,7 +7,7 @@ import { Trouble } from '../parts/Trouble';
 
 /** The workers that move disk bytes. */
 export function Tugs() {
-  const { data, error } = useQuery({ queryKey: ['tugs'], queryFn: () => get<Tug[]>('/tugs') });
+  const { data, error } = useQuery({ queryKey: ['tugs'], queryFn: () => answer(api.GET('/api/v1/tugs')) });
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;
   }

@@ -7,15 +7,9 @@ import DialogTitle from '@mui/material/DialogTitle';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
-import { ApiProblem } from '../api';
-
-export interface Action {
-  verb: string;
-  title: string;
-  explain: string;
-  confirm: boolean;
-  body: Record<string, unknown>;
-}
+import { ApiProblem, ownProblem } from '../api';
+import { NextStep } from '../parts/NextStep';
+import type { Action } from './actions';
 
 interface Props {
   wave: string;
@@ -35,7 +29,7 @@ export function ActionDialog({ wave, action, onRun, onClose }: Props) {
       await onRun(typed);
       onClose();
     } catch (e) {
-      setProblem(e instanceof ApiProblem ? e : new ApiProblem({ type: 'about:blank', title: '', status: 0, code: 'failed', detail: String(e), remedy: '' }));
+      setProblem(e instanceof ApiProblem ? e : new ApiProblem(ownProblem(0, 'failed', String(e), '')));
       setBusy(false);
     }
   };
@@ -53,7 +47,7 @@ export function ActionDialog({ wave, action, onRun, onClose }: Props) {
           {action.confirm && <TextField autoFocus fullWidth size="small" label={`Type the wave's name: ${wave}`} value={typed} onChange={(e) => setTyped(e.target.value)} autoComplete="off" />}
           {problem !== null && (
             <Alert severity="error" sx={{ mt: 2 }}>
-              {problem.problem.detail}. Next: {problem.problem.remedy}
+              {problem.problem.detail}.<NextStep before=" Next: " remedy={problem.problem.remedy} />
             </Alert>
           )}
         </DialogContent>

@@ -9,15 +9,16 @@ import TableRow from '@mui/material/TableRow';
 import Typography from '@mui/material/Typography';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useParams } from 'react-router';
-import { get, post, type Pass, type Point, type Refit, type Run, type Wave } from '../api';
+import { useParams, useSearchParams } from 'react-router';
+import { answer, api, type Pass, type Point, type Run, type Wave } from '../api';
 import { between, clock, duration, shortDuration, size } from '../format';
 import { useNow } from '../live';
-import { ActionDialog, type Action } from './ActionDialog';
-import { actionsOf, pressing } from './actions';
+import { ActionDialog } from './ActionDialog';
+import { actionsOf, pressing, type Action } from './actions';
 import { ExposureChart } from './ExposureChart';
 import { Findings } from '../parts/Findings';
 import { Flight, reached } from './Flight';
+import { NextStep } from '../parts/NextStep';
 import { Panel } from '../parts/Panel';
 import { PassChart } from './PassChart';
 import { RefitPlans } from './RefitPlans';
@@ -98,7 +99,7 @@ function Flights({ wave }: { wave: Wave }) {
       {wave.machines.flatMap((m) =>
         m.notices.map((n) => (
           <Box key={m.machine + n.code} sx={{ mt: 0.5 }}>
-            <Status tone="waiting" wrap>{`${m.name}: ${n.cause}. Next: ${n.remedy}`}</Status>
+            <Status tone="waiting" wrap>{`${m.name}: ${n.cause}.`}</Status> <NextStep before="Next: " remedy={n.remedy} />
           </Box>
         )),
       )}
@@ -214,20 +215,27 @@ function Divergence({ wave }: { wave: Wave }) {
 export function WavePage() {
   const { name = '' } = useParams();
   const client = useQueryClient();
-  const [action, setAction] = useState<Action | null>(null);
+  const [search, setSearch] = useSearchParams();
+  const [picked, setPicked] = useState<Action | null>(null);
   const [trouble, setTrouble] = useState<Error | null>(null);
-  const wave = useQuery({ queryKey: ['wave', name], queryFn: () => get<Wave>(`/waves/${encodeURIComponent(name)}`) });
-  const passes = useQuery({ queryKey: ['passes', name], queryFn: () => get<Pass[]>(`/waves/${encodeURIComponent(name)}/passes?size=40`) });
-  const refits = useQuery({ queryKey: ['refits', name], queryFn: () => get<Refit[]>(`/waves/${encodeURIComponent(name)}/refit`) });
+  const wave = useQuery({ queryKey: ['wave', name], queryFn: () => answer(api.GET('/api/v1/waves/{wave}', { params: { path: { wave: name } } })) });
+  const passes = useQuery({ queryKey: ['passes', name], queryFn: () => answer(api.GET('/api/v1/waves/{wave}/passes', { params: { path: { wave: name }, query: { size: 40 } } })) });
+  const refits = useQuery({ queryKey: ['refits', name], queryFn: () => answer(api.GET('/api/v1/waves/{wave}/refit', { params: { path: { wave: name } } })) });
   const now = useNow(wave.data?.now ?? new Date(0).toISOString());
   const w = wave.data;
   if (w === undefined) {
     return wave.error === null ? null : <Trouble error={wave.error} />;
   }
+  // A link from elsewhere names what is to be done; the dialog is open until it is closed.
+  const action = picked ?? actionsOf(w).find((a) => a.verb === search.get('do')) ?? null;
+  const close = () => {
+    setPicked(null);
+    setSearch({}, { replace: true });
+  };
   const failed = w.recent.find((r) => r.kind !== 'pass');
   return (
     <Box>
-      <Head wave={w} now={now} onAct={setAction} />
+      <Head wave={w} now={now} onAct={setPicked} />
       <Divergence wave={w} />
       {(w.running.length > 0 || failed?.state === 'failed') && (
         <Box sx={{ mb: 1.5 }}>
@@ -258,7 +266,7 @@ export function WavePage() {
             plans={refits.data ?? []}
             canLook={w.points.length > 0 && w.state !== 'settled'}
             onLook={() => {
-              post(`/waves/${encodeURIComponent(w.name)}/refit`, {}).then(
+              answer(api.POST('/api/v1/waves/{wave}/refit', { params: { path: { wave: w.name } } })).then(
                 () => {
                   setTrouble(null);
                   void client.invalidateQueries();
@@ -274,9 +282,9 @@ export function WavePage() {
         <ActionDialog
           wave={w.name}
           action={action}
-          onClose={() => setAction(null)}
+          onClose={close}
           onRun={async (typed) => {
-            await post(`/waves/${encodeURIComponent(w.name)}/${action.verb}`, action.confirm ? { ...action.body, confirm: typed } : action.body);
+            await action.ask(typed);
             await client.invalidateQueries();
           }}
         />

@@ -4,6 +4,7 @@ import Typography from '@mui/material/Typography';
 import { Link as RouterLink } from 'react-router';
 import type { WaveCard } from '../api';
 import { duration, shortDuration } from '../format';
+import { NextStep } from '../parts/NextStep';
 import { Rows } from '../parts/Rows';
 import { Status, toneOf } from '../parts/Status';
 
@@ -59,7 +60,7 @@ export function WaveTable({ waves, passed, next = false }: { waves: WaveCard[]; 
           w.stands,
           w.machines,
           <Exposure key="e" wave={w} passed={passed} />,
-          ...(next ? [<code key="n">{w.nextAction}</code>] : []),
+          ...(next ? [<NextStep key="n" remedy={w.nextAction} />] : []),
         ],
       }))}
       none=""

@@ -1,6 +1,6 @@
 import Box from '@mui/material/Box';
 import { useQuery } from '@tanstack/react-query';
-import { get, type Overview } from '../api';
+import { answer, api } from '../api';
 import { useNow } from '../live';
 import { Gates } from '../overview/Gates';
 import { Panel } from '../parts/Panel';
@@ -9,7 +9,7 @@ import { WaveTable } from './WaveTable';
 
 /** All waves: where each stands and what comes next. */
 export function WavesPage() {
-  const { data, error } = useQuery({ queryKey: ['overview'], queryFn: () => get<Overview>('/overview') });
+  const { data, error } = useQuery({ queryKey: ['overview'], queryFn: () => answer(api.GET('/api/v1/overview')) });
   const now = useNow(data?.now ?? new Date(0).toISOString());
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;

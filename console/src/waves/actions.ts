@@ -1,6 +1,15 @@
-import type { Wave } from '../api';
+import { answer, api, type Wave } from '../api';
 import { shortDuration } from '../format';
-import type { Action } from './ActionDialog';
+
+/** Something that can be asked of a wave, with the words for its dialog. */
+export interface Action {
+  verb: string;
+  title: string;
+  explain: string;
+  /** Whether the wave's name is to be typed, since machines in production change. */
+  confirm: boolean;
+  ask: (typed: string) => Promise<unknown>;
+}
 
 /** Whether the first action is the one that the wave waits for: once the machines have landed nothing presses. */
 export function pressing(w: Wave): boolean {
@@ -12,25 +21,88 @@ export function actionsOf(w: Wave): Action[] {
   return w.verbs.flatMap((verb) => wording[verb]?.(w) ?? []);
 }
 
-const act = (verb: string, title: string, explain: string, confirm = true, body: Record<string, unknown> = {}): Action => ({ verb, title, explain, confirm, body });
+const of = (w: Wave) => ({ path: { wave: w.name } });
 
-const keep = (site: string, other: string): Action =>
-  act('reconcile', `Keep ${site}`, `The machines run on at ${site}. What ${other} wrote since the common point is kept until the move is settled, and is not merged.`, true, { keep: site });
+const keep = (w: Wave, site: string, other: string): Action => ({
+  verb: 'reconcile',
+  title: `Keep ${site}`,
+  explain: `The machines run on at ${site}. What ${other} wrote since the common point is kept until the move is settled, and is not merged.`,
+  confirm: true,
+  ask: (confirm) => answer(api.POST('/api/v1/waves/{wave}/reconcile', { params: of(w), body: { keep: site, confirm } })),
+});
 
 const wording: Record<string, (w: Wave) => Action[]> = {
-  load: (w) => [act('load', 'Load', `A first full pass to ${w.to}, then passes every ${shortDuration(w.everySeconds)}. Production is only read.`, false)],
-  test: () => [act('test', 'Test cutover', 'Clones of the newest recovery point are started in an isolated network and probed; every trace is removed. Production and its passes go on.', false)],
-  cutover: (w) => [act('cutover', 'Cutover', `The machines are stopped and fenced at ${w.from}, the last changes shipped, and started at ${w.to} in rank order. It can be undone until settled.`)],
-  failback: (w) => [act('failback', 'Failback', `The machines are stopped at ${w.to}, the last changes shipped, and started at ${w.from}. Only what changed crosses.`)],
+  load: (w) => [
+    {
+      verb: 'load',
+      title: 'Load',
+      explain: `A first full pass to ${w.to}, then passes every ${shortDuration(w.everySeconds)}. Production is only read.`,
+      confirm: false,
+      ask: () => answer(api.POST('/api/v1/waves/{wave}/load', { params: of(w) })),
+    },
+  ],
+  test: (w) => [
+    {
+      verb: 'test',
+      title: 'Test cutover',
+      explain: 'Clones of the newest recovery point are started in an isolated network and probed; every trace is removed. Production and its passes go on.',
+      confirm: false,
+      ask: () => answer(api.POST('/api/v1/waves/{wave}/test', { params: of(w), body: {} })),
+    },
+  ],
+  cutover: (w) => [
+    {
+      verb: 'cutover',
+      title: 'Cutover',
+      explain: `The machines are stopped and fenced at ${w.from}, the last changes shipped, and started at ${w.to} in rank order. It can be undone until settled.`,
+      confirm: true,
+      ask: (confirm) => answer(api.POST('/api/v1/waves/{wave}/cutover', { params: of(w), body: { confirm } })),
+    },
+  ],
+  failback: (w) => [
+    {
+      verb: 'failback',
+      title: 'Failback',
+      explain: `The machines are stopped at ${w.to}, the last changes shipped, and started at ${w.from}. Only what changed crosses.`,
+      confirm: true,
+      ask: (confirm) => answer(api.POST('/api/v1/waves/{wave}/failback', { params: of(w), body: { confirm } })),
+    },
+  ],
   undo: (w) => [
-    act('undo', 'Undo', `The machines run again at ${w.leg?.to ?? w.from} as they were when they were stopped. What was written at ${w.leg?.from ?? w.to} since is given up.`),
+    {
+      verb: 'undo',
+      title: 'Undo',
+      explain: `The machines run again at ${w.leg?.to ?? w.from} as they were when they were stopped. What was written at ${w.leg?.from ?? w.to} since is given up.`,
+      confirm: true,
+      ask: (confirm) => answer(api.POST('/api/v1/waves/{wave}/undo', { params: of(w), body: { confirm } })),
+    },
   ],
   failover: (w) => [
-    act('failover', 'Failover', `For when ${w.leg?.from ?? w.from} is lost: the newest recovery point is started at ${w.leg?.to ?? w.to}. If ${w.leg?.from ?? w.from} can't be reached you declare it lost.`, true, { sourceLost: true }),
+    {
+      verb: 'failover',
+      title: 'Failover',
+      explain: `For when ${w.leg?.from ?? w.from} is lost: the newest recovery point is started at ${w.leg?.to ?? w.to}. If ${w.leg?.from ?? w.from} can't be reached you declare it lost.`,
+      confirm: true,
+      ask: (confirm) => answer(api.POST('/api/v1/waves/{wave}/failover', { params: of(w), body: { confirm, sourceLost: true } })),
+    },
   ],
   reconcile: (w) => {
-    const measure = act('reconcile', 'Measure the divergence', `The side that came back is stopped and fenced first. Then each side's changes since the common point are found. Nothing is given up.`, false);
-    return w.divergence === null ? [measure] : [keep(w.to, w.from), keep(w.from, w.to), measure];
+    const measure: Action = {
+      verb: 'reconcile',
+      title: 'Measure the divergence',
+      explain: `The side that came back is stopped and fenced first. Then each side's changes since the common point are found. Nothing is given up.`,
+      confirm: false,
+      ask: () => answer(api.POST('/api/v1/waves/{wave}/reconcile', { params: of(w), body: {} })),
+    };
+    return w.divergence === null ? [measure] : [keep(w, w.to, w.from), keep(w, w.from, w.to), measure];
   },
-  settle: () => [act('settle', 'Settle', 'Closes the move: replicas, recovery points and leftovers are removed on both sites. It can not be undone afterwards.')],
+  settle: (w) => [
+    {
+      verb: 'settle',
+      title: 'Settle',
+      explain: 'Closes the move: replicas, recovery points and leftovers are removed on both sites. It can not be undone afterwards.',
+      confirm: true,
+      ask: (confirm) => answer(api.POST('/api/v1/waves/{wave}/settle', { params: of(w), body: { confirm } })),
+    },
+  ],
 };

@@ -4,8 +4,8 @@ import { MemoryRouter } from 'react-router';
 import { afterEach, describe, expect, it, vi } from 'vitest';
 import { ApiProblem } from '../api';
 import { card, member, wave } from '../testing';
-import { ActionDialog, type Action } from './ActionDialog';
-import { actionsOf, pressing } from './actions';
+import { ActionDialog } from './ActionDialog';
+import { actionsOf, pressing, type Action } from './actions';
 import { Flight, reached } from './Flight';
 import { WaveTable } from './WaveTable';
 
@@ -33,7 +33,7 @@ describe('what a wave offers', () => {
 });
 
 describe('the dialog of an action', () => {
-  const cutover: Action = { verb: 'cutover', title: 'Cutover', explain: 'They are stopped.', confirm: true, body: {} };
+  const cutover: Action = { verb: 'cutover', title: 'Cutover', explain: 'They are stopped.', confirm: true, ask: vi.fn() };
   const button = () => screen.getByRole<HTMLButtonElement>('button', { name: 'Cutover' });
 
   it('runs only when the name is typed', async () => {
@@ -49,7 +49,7 @@ describe('the dialog of an action', () => {
     expect(run).toHaveBeenCalledWith('lending');
   });
   it('stays and says why when it is refused', async () => {
-    const refused = new ApiProblem({ type: 'about:blank', title: '', status: 409, code: 'gate-shut', detail: "gate 'proven' is shut", remedy: 'test it' });
+    const refused = new ApiProblem({ type: 'about:blank', title: '', status: 409, code: 'gate-shut', detail: "gate 'proven' is shut", remedy: { advice: 'test it', action: '', arguments: [] } });
     render(<ActionDialog wave="lending" action={{ ...cutover, confirm: false }} onRun={vi.fn().mockRejectedValue(refused)} onClose={vi.fn()} />);
     fireEvent.click(button());
     expect((await screen.findByRole('alert')).textContent).toContain("gate 'proven' is shut. Next: test it");
@@ -83,7 +83,7 @@ describe('waves in a table', () => {
   it('counts the exposure on and says whether the RPO is held', () => {
     table(card());
     expect(screen.getByText('15s of 1m, held')).toBeTruthy();
-    expect(screen.getByText('bargelane wave test lending')).toBeTruthy();
+    expect(screen.getByRole('link', { name: 'Test cutover' }).getAttribute('href')).toBe('/waves/lending?do=test');
   });
   it('says over when it is over, in words too', () => {
     table(card({ exposureSeconds: 90 }));

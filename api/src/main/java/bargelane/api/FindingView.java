@@ -2,4 +2,4 @@ package bargelane.api;
 
 /** Something in the way. Codes are stable. */
 public record FindingView(
-    String code, boolean blocks, String thing, String cause, String remedy, String who) {}
+    String code, boolean blocks, String thing, String cause, Remedy remedy, String who) {}

@@ -23,7 +23,7 @@ public record MachineView(
     boolean fenced,
     List<DiskView> disks,
     List<NicView> nics,
-    GuestView guest,
+    @Nullable GuestView guest,
     Map<String, String> labels,
     Set<String> ownLabels,
     Set<String> ruledLabels,

@@ -23,4 +23,4 @@ public record MemberView(
     List<GateView> gates,
     List<FindingView> notices,
     String nextGate,
-    String nextAction) {}
+    Remedy nextAction) {}

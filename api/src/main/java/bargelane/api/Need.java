@@ -8,6 +8,6 @@ public record Need(
     String urgency,
     String thing,
     String cause,
-    String remedy,
+    Remedy remedy,
     String wave,
     @Nullable Instant since) {}

@@ -5,4 +5,4 @@ package bargelane.api;
  * remedy.
  */
 public record Problem(
-    String type, String title, int status, String code, String detail, String remedy) {}
+    String type, String title, int status, String code, String detail, Remedy remedy) {}

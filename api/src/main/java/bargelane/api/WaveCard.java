@@ -16,5 +16,5 @@ public record WaveCard(
     int rpoSeconds,
     boolean rpoHeld,
     boolean protectedNow,
-    String nextAction,
+    Remedy nextAction,
     Map<String, Integer> gates) {}

@@ -29,7 +29,7 @@ public record WaveView(
     List<PointView> points,
     List<RunView> running,
     List<RunView> recent,
-    String nextAction,
+    Remedy nextAction,
     List<String> verbs,
     @Nullable Divergence divergence,
     boolean protectedNow,

@@ -2,6 +2,7 @@ package bargelane.client;
 
 import bargelane.api.Page;
 import bargelane.api.Problem;
+import bargelane.api.Remedy;
 import com.fasterxml.jackson.databind.DeserializationFeature;
 import com.fasterxml.jackson.databind.JavaType;
 import com.fasterxml.jackson.databind.JsonNode;
@@ -202,7 +203,7 @@ public final class ApiClient {
         status,
         "http-" + status,
         detail,
-        "see that the address is that of the service");
+        Remedy.advice("see that the address is that of the service"));
   }
 
   private byte[] bytes(HttpRequest request) {

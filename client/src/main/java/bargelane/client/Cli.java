@@ -89,8 +89,8 @@ public final class Cli {
           if (e instanceof ApiClient.ProblemException p) {
             Problem problem = p.problem();
             err.println("Error: " + problem.detail() + " (" + problem.code() + ")");
-            if (problem.remedy() != null && !problem.remedy().isEmpty()) {
-              err.println("Next:  " + problem.remedy());
+            if (problem.remedy() != null && !problem.remedy().none()) {
+              err.println("Next:  " + Remedies.text(problem.remedy()));
             }
             return problem.status() == 401 || problem.status() == 403
                 ? 4

@@ -140,7 +140,7 @@ public final class Follow {
     }
     Problem problem = run.problem();
     err.println("Failed: " + problem.detail());
-    err.println("Next:   " + problem.remedy());
+    err.println("Next:   " + Remedies.text(problem.remedy()));
     return 1;
   }
 }

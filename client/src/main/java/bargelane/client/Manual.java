@@ -5,6 +5,7 @@ import java.io.UncheckedIOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.List;
+import java.util.Locale;
 import java.util.concurrent.Callable;
 import picocli.CommandLine;
 import picocli.CommandLine.Command;
@@ -68,7 +69,7 @@ final class Manual implements Callable<Integer> {
   static String page(CommandSpec command) {
     StringBuilder page = new StringBuilder();
     String about = String.join(" ", command.usageMessage().description());
-    page.append(".TH \"").append(title(command).toUpperCase(java.util.Locale.ROOT));
+    page.append(".TH \"").append(title(command).toUpperCase(Locale.ROOT));
     page.append("\" 1 \"\" \"Barge Lane ").append(Cli.VERSION).append("\"\n");
     page.append(".SH NAME\n").append(title(command).replace("-", "\\-")).append(" \\- ");
     page.append(text(about)).append('\n');
@@ -115,7 +116,7 @@ final class Manual implements Callable<Integer> {
   }
 
   private static String label(ArgSpec arg) {
-    return arg.paramLabel().replaceAll("[<>]", "");
+    return arg.paramLabel().replaceAll("[<>]", "").toUpperCase(Locale.ROOT);
   }
 
   private static void entry(StringBuilder page, String term, String... description) {

@@ -189,7 +189,7 @@ public final class Output {
               + f.thing()
               + ": "
               + f.cause());
-      out.println("          remedy: " + f.remedy() + " (" + f.who() + ")");
+      out.println("          remedy: " + Remedies.text(f.remedy()) + " (" + f.who() + ")");
     }
   }
 }

@@ -6,6 +6,7 @@ import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.api.Problem;
+import bargelane.api.Remedy;
 import com.sun.net.httpserver.HttpExchange;
 import com.sun.net.httpserver.HttpServer;
 import java.io.IOException;
@@ -100,9 +101,10 @@ class ApiClientTest {
     status = 409;
     body =
         "{\"type\":\"about:blank\",\"title\":\"t\",\"status\":409,\"code\":\"wave-busy\","
-            + "\"detail\":\"work is open\",\"remedy\":\"wait\",\"more\":[1]}";
+            + "\"detail\":\"work is open\",\"remedy\":{\"advice\":\"wait\"},\"more\":[1]}";
     assertEquals(
-        new Problem("about:blank", "t", 409, "wave-busy", "work is open", "wait"), problem());
+        new Problem("about:blank", "t", 409, "wave-busy", "work is open", Remedy.advice("wait")),
+        problem());
   }
 
   @ParameterizedTest
@@ -121,7 +123,7 @@ class ApiClientTest {
     Problem told = problem();
     assertEquals("http-" + given, told.code());
     assertEquals("the answer has status " + given, told.detail());
-    assertEquals("see that the address is that of the service", told.remedy());
+    assertEquals("see that the address is that of the service", told.remedy().advice());
   }
 
   @ParameterizedTest
@@ -130,7 +132,7 @@ class ApiClientTest {
     body = text;
     Problem told = problem();
     assertEquals("the answer of " + address + " is not JSON", told.detail());
-    assertEquals("see that the address is that of the service", told.remedy());
+    assertEquals("see that the address is that of the service", told.remedy().advice());
   }
 
   @Test

@@ -4,8 +4,10 @@ import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
+import bargelane.core.finding.Remedy;
 import bargelane.core.lane.Joins;
 import bargelane.core.lane.LanePlan;
 import bargelane.core.lane.Preflight;
@@ -72,7 +74,8 @@ class PreflightTest {
         java.util.Arrays.stream(machines).map(m -> Optional.of("s")).toList();
     Joins joins = new Joins(plan, "over", inventory("10.0.0.0/24", ROOM), target, "there");
     List<Nic> used = target.machines().stream().flatMap(m -> m.nics().stream()).toList();
-    return new Preflight(plan, joins, target, SIZED, used).place(List.of(machines), sizes);
+    return new Preflight("evening", plan, joins, target, SIZED, used)
+        .place(List.of(machines), sizes);
   }
 
   @Test
@@ -194,6 +197,10 @@ class PreflightTest {
         List.of(Code.SUBNET_UNKNOWN, Code.STORAGE_NOT_JOINED),
         findings.stream().map(Finding::code).toList());
     assertEquals("there has no subnet gone", findings.get(0).cause());
-    assertTrue(findings.get(1).remedy().contains("bargelane lane edit over --storage shelf="));
+    assertTrue(
+        findings
+            .get(1)
+            .remedy()
+            .equals(Remedy.of("join it", Action.LANE_JOIN_STORAGE, "over", "shelf")));
   }
 }

@@ -211,7 +211,7 @@ public final class Journey {
                 + "; the wave is "
                 + wave.path("state").asText()
                 + ", next: "
-                + wave.path("nextAction").asText()
+                + wave.path("nextAction")
                 + ", last pass "
                 + wave.path("lastPass"));
       }

@@ -4,11 +4,17 @@ import static com.tngtech.archunit.lang.syntax.ArchRuleDefinition.classes;
 import static com.tngtech.archunit.lang.syntax.ArchRuleDefinition.noClasses;
 import static com.tngtech.archunit.library.Architectures.layeredArchitecture;
 import static com.tngtech.archunit.library.dependencies.SlicesRuleDefinition.slices;
+import static org.junit.jupiter.api.Assertions.assertEquals;
 
+import bargelane.client.Remedies;
+import bargelane.core.finding.Action;
 import com.tngtech.archunit.core.domain.JavaClasses;
 import com.tngtech.archunit.core.importer.ClassFileImporter;
 import com.tngtech.archunit.core.importer.ImportOption;
+import java.util.Arrays;
 import java.util.List;
+import java.util.TreeSet;
+import java.util.stream.Collectors;
 import org.junit.jupiter.api.Test;
 
 /** The arrows of docs/architecture.md. */
@@ -159,5 +165,15 @@ class ArchitectureTest {
             "jakarta..",
             "org.hibernate..")
         .check(CLASSES);
+  }
+
+  /** What a remedy asks for is told by every client; the console is checked by its compiler. */
+  @Test
+  void everyActionOfARemedyHasACommand() {
+    assertEquals(
+        Arrays.stream(Action.values())
+            .map(Action::word)
+            .collect(Collectors.toCollection(TreeSet::new)),
+        new TreeSet<>(Remedies.COMMANDS.keySet()));
   }
 }

@@ -135,7 +135,8 @@ class ConsoleTest {
     button(page, "Always for this filter").click();
     assertThat(page.locator("section[aria-label='Label rules'] tbody tr"))
         .containsText("zone=water");
-    assertThat(page.locator("section[aria-label=Machines] tbody tr")).containsText("zone=water");
+    assertThat(page.locator("section[aria-label=Machines] .MuiDataGrid-row"))
+        .containsText("zone=water");
     com.microsoft.playwright.Download file =
         page.waitForDownload(() -> button(page, "Export as CSV").click());
     String text = new String(file.createReadStream().readAllBytes(), StandardCharsets.UTF_8);
@@ -180,9 +181,9 @@ class ConsoleTest {
     assertThat(panel(page, "What if").getByText("% headroom").first()).isVisible();
     shot(page, "assessment");
     panel(page, "Readiness").getByText("disk-shared").click();
-    assertThat(panel(page, "Machines").locator("tbody tr")).hasCount(2);
+    assertThat(panel(page, "Machines").locator(".MuiDataGrid-row")).hasCount(2);
     page.reload();
-    assertThat(panel(page, "Machines").locator("tbody tr")).hasCount(2);
+    assertThat(panel(page, "Machines").locator(".MuiDataGrid-row")).hasCount(2);
     page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("files-standby")).click();
     assertThat(panel(page, "Findings").getByText("is also a disk of files")).isVisible();
 
@@ -212,7 +213,11 @@ class ConsoleTest {
     shot(page, "assessment-comparison");
 
     page.navigate(address + "/assessments/estate?find=names-1");
-    page.getByLabel("Choose names-1").check();
+    panel(page, "Machines")
+        .locator(".MuiDataGrid-row")
+        .filter(named("names-1"))
+        .getByRole(AriaRole.CHECKBOX)
+        .check();
     button(page, "Accept 1 observed size").click();
     assertThat(page.getByText("Accepted: 1")).isVisible();
     page.navigate(address + "/assessments/no-such");
@@ -384,8 +389,8 @@ class ConsoleTest {
       filter.fill("wave = lending and memory > 1MiB");
       filter.press("Enter");
       assertThat(page.getByText("2 chosen")).isVisible();
-      button(page, "Name").click();
-      assertThat(page.locator("tbody tr").first()).containsText("lending-db");
+      page.getByRole(AriaRole.COLUMNHEADER, new Page.GetByRoleOptions().setName("Name")).click();
+      assertThat(page.locator(".MuiDataGrid-row").first()).containsText("lending-db");
       assertTrue(page.url().contains("sort=-name") && page.url().contains("filter=wave"));
       page.reload();
       assertThat(page.getByText("2 chosen")).isVisible();

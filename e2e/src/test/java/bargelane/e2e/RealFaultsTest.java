@@ -80,7 +80,7 @@ class RealFaultsTest {
     JsonNode failed = journey.follow("/waves/lending/load", Map.of());
     assertEquals("failed", failed.path("state").asText());
     assertEquals("no-space", failed.path("problem").path("code").asText(), failed.toString());
-    assertTrue(failed.path("problem").path("remedy").asText().contains("make room"));
+    assertTrue(failed.path("problem").path("remedy").path("advice").asText().contains("make room"));
     hosts.away.host.room(400);
     journey.work("load");
     assertTrue(completePass().path("sent").asLong() > 0);

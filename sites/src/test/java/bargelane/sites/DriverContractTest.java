@@ -565,7 +565,7 @@ class DriverContractTest {
                 f ->
                     f.code() == Finding.Code.SITE_PERMISSION_MISSING
                         && f.blocks()
-                        && !f.remedy().isEmpty()));
+                        && !f.remedy().none()));
     assertEquals(
         Finding.Code.SITE_TOKEN_REFUSED,
         Drivers.open("standin", "s", address, "no", Clock.systemUTC()).check().get(0).code());

@@ -131,7 +131,7 @@ public final class HttpLeaseDesk implements LeaseDesk {
   private static String said(byte[] body) {
     try {
       Problem problem = JSON.readValue(body, Problem.class);
-      return ": " + problem.detail() + "; " + problem.remedy();
+      return ": " + problem.detail() + "; " + problem.remedy().words();
     } catch (IOException e) {
       String text = new String(body, StandardCharsets.UTF_8).strip();
       return text.isEmpty()

@@ -13,6 +13,7 @@ import bargelane.api.Page;
 import bargelane.client.Answer;
 import bargelane.client.Common;
 import bargelane.client.Output;
+import bargelane.client.Remedies;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.io.UncheckedIOException;
@@ -236,7 +237,7 @@ final class AssessmentPrinter {
     for (AssessedMachineView.JudgementView j : m.judgements()) {
       FindingView f = j.finding();
       out.println(j.effect() + ": " + f.thing() + ": " + f.cause() + " (" + f.code() + ")");
-      out.println("  next: " + f.remedy());
+      out.println("  next: " + Remedies.text(f.remedy()));
       out.println(
           "  rule: "
               + j.rule()

@@ -115,7 +115,7 @@ final class ListMachines extends Common implements Callable<Integer> {
         text("SITE", MachineView::site),
         text("OS", MachineView::os),
         number("CPUS", MachineView::cpus),
-        number("MEMORY MIB", MachineView::memoryMib),
+        bytes("MEMORY", m -> m.memoryMib() << 20),
         text("DISKS", m -> m.disks().size() + ", " + size(MachinePrinter.bytes(m))),
         text("ADDRESS", MachinePrinter::addresses),
         text("POWER", m -> m.on() ? "on" : m.fenced() ? "off, fenced" : "off"),

@@ -64,7 +64,7 @@ public final class MachinePrinter {
         "System",
         Output.plain(m.os()) + (m.firmware().isEmpty() ? "" : ", " + m.firmware()),
         "Size",
-        m.cpus() + " processors, " + m.memoryMib() + " MiB",
+        m.cpus() + " processors, " + Output.size(m.memoryMib() << 20),
         "Power",
         m.on() ? "on" : "off",
         "Wave",

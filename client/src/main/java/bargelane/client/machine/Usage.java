@@ -105,7 +105,7 @@ public final class Usage extends Common implements Callable<Integer> {
         new Column<>(at, Usage::percentile, true),
         figure("MAXIMUM", UsageView.MetricView::maximum),
         time("MAXIMUM AT", UsageView.MetricView::maximumAt),
-        new Column<>("ABOVE " + at, m -> hours(Duration.ofSeconds(m.aboveSeconds())), true));
+        duration("ABOVE " + at, UsageView.MetricView::aboveSeconds));
     return 0;
   }
 
@@ -163,12 +163,6 @@ public final class Usage extends Common implements Callable<Integer> {
           String.format(Locale.ROOT, value < 10 ? "%.2f" : "%.0f", value)
               + (unit.equals("processors") ? " CPU" : unit);
     };
-  }
-
-  private static String hours(Duration time) {
-    return time.toHours() > 0
-        ? time.toHours() + " h " + time.toMinutesPart() + " min"
-        : time.toMinutes() + " min";
   }
 
   private static String plainNumber(double value) {

@@ -5,6 +5,7 @@ import bargelane.api.StepView;
 import bargelane.client.Answer;
 import bargelane.client.Common;
 import bargelane.client.Output;
+import bargelane.client.Remedies;
 
 /** A run for people. */
 final class RunPrinter {
@@ -30,7 +31,7 @@ final class RunPrinter {
           Output.text("DETAIL", StepView::detail));
       if (run.problem() != null) {
         c.out().println("Failed: " + run.problem().detail());
-        c.out().println("Next:   " + run.problem().remedy());
+        c.out().println("Next:   " + Remedies.text(run.problem().remedy()));
       }
     }
     return run.state().equals("failed") ? 1 : 0;

@@ -5,6 +5,7 @@ import static bargelane.client.Output.*;
 import bargelane.api.WaveCard;
 import bargelane.client.Common;
 import bargelane.client.Output;
+import bargelane.client.Remedies;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 
@@ -36,7 +37,7 @@ final class ListWaves extends Common implements Callable<Integer> {
                 Output.seconds(w.rpoSeconds())
                     + " "
                     + (w.rpoHeld() ? "held" : w.protectedNow() ? "not held" : "")),
-        text("NEXT", WaveCard::nextAction));
+        text("NEXT", w -> Remedies.text(w.nextAction())));
     return 0;
   }
 }

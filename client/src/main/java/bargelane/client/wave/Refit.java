@@ -80,7 +80,7 @@ final class Refit extends Common implements Callable<Integer> {
           "  looked into point "
               + m.point()
               + " at "
-              + m.lookedAt()
+              + Output.local(m.lookedAt())
               + (os.isEmpty() ? "" : ": " + os + ", " + m.firmware()));
     } else {
       out.println("  look into it: bargelane wave refit " + name + " --look");

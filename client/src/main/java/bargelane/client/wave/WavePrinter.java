@@ -10,6 +10,7 @@ import bargelane.api.WaveView;
 import bargelane.client.Answer;
 import bargelane.client.Common;
 import bargelane.client.Output;
+import bargelane.client.Remedies;
 
 /** A wave for people: each machine's gates, the exposure, the last pass, the points. */
 public final class WavePrinter {
@@ -42,7 +43,7 @@ public final class WavePrinter {
         "Replication",
         w.leg() == null ? "none" : w.leg().from() + " to " + w.leg().to() + ", " + w.leg().state(),
         "Next",
-        w.nextAction().isEmpty() ? "nothing" : w.nextAction());
+        w.nextAction().none() ? "nothing" : Remedies.text(w.nextAction()));
     c.out().println();
     gates(c, w);
     PassView p = w.lastPass();
@@ -112,12 +113,22 @@ public final class WavePrinter {
       for (GateView g : m.gates()) {
         if (!g.open()) {
           FindingView f = g.shutBy().get(0);
-          c.out().println(m.name() + " at '" + g.gate() + "': " + f.cause() + " -> " + f.remedy());
+          c.out()
+              .println(
+                  m.name()
+                      + " at '"
+                      + g.gate()
+                      + "': "
+                      + f.cause()
+                      + " -> "
+                      + Remedies.text(f.remedy()));
           break;
         }
       }
       for (FindingView notice : m.notices()) {
-        c.out().println(m.name() + ", note: " + notice.cause() + " -> " + notice.remedy());
+        c.out()
+            .println(
+                m.name() + ", note: " + notice.cause() + " -> " + Remedies.text(notice.remedy()));
       }
     }
   }

@@ -5,7 +5,11 @@ package bargelane.core.finding;
  *
  * @param code stable, from {@link Code}
  */
-public record Finding(Code code, String thing, String cause, String remedy, Who who) {
+public record Finding(Code code, String thing, String cause, Remedy remedy, Who who) {
+
+  public Finding(Code code, String thing, String cause, String advice, Who who) {
+    this(code, thing, cause, Remedy.advice(advice), who);
+  }
 
   /** Who can mend it. */
   public enum Who {

@@ -1,8 +1,10 @@
 package bargelane.core.lane;
 
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
+import bargelane.core.finding.Remedy;
 import bargelane.core.site.Inventory;
 import java.util.ArrayList;
 import java.util.List;
@@ -57,7 +59,7 @@ public final class Joins {
               Code.NETWORK_NOT_JOINED,
               thing,
               "network " + name + " is joined to no subnet of " + targetName,
-              "join it: bargelane lane edit " + lane + " --network " + id + "=SUBNET",
+              Remedy.of("join it", Action.LANE_JOIN_NETWORK, lane, id),
               Who.ENGINEER));
     }
     return target
@@ -86,7 +88,7 @@ public final class Joins {
               Code.STORAGE_NOT_JOINED,
               thing,
               "storage " + id + " is joined to no class of " + targetName,
-              "join it: bargelane lane edit " + lane + " --storage " + id + "=CLASS",
+              Remedy.of("join it", Action.LANE_JOIN_STORAGE, lane, id),
               Who.ENGINEER));
     }
     return target

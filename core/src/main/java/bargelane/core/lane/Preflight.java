@@ -1,8 +1,10 @@
 package bargelane.core.lane;
 
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
+import bargelane.core.finding.Remedy;
 import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.net.Address;
 import bargelane.core.net.Subnet;
@@ -36,20 +38,24 @@ public final class Preflight {
   private final Joins joins;
   private final Inventory target;
   private final Capabilities capabilities;
+  private final String wave;
 
   /** Addresses that are used, in canonical form, by network. */
   private final Map<String, Set<String>> taken = new HashMap<>();
 
   /**
+   * @param wave that the machines are of, for what remedies name
    * @param target what the target offers
    * @param used cards that machines of the target's own have there
    */
   public Preflight(
+      String wave,
       LanePlan plan,
       Joins joins,
       Inventory target,
       Capabilities capabilities,
       Collection<Nic> used) {
+    this.wave = wave;
     this.plan = plan;
     this.joins = joins;
     this.target = target;
@@ -150,9 +156,8 @@ public final class Preflight {
               Code.SIZE_NOT_CHOSEN,
               machine.name(),
               "no machine size is chosen",
-              "accept an assessment or choose one: bargelane wave size WAVE "
-                  + machine.name()
-                  + " SIZE",
+              Remedy.of(
+                  "accept an assessment, or choose one", Action.WAVE_SIZE, wave, machine.name()),
               Who.ENGINEER));
       return;
     }

@@ -1,5 +1,7 @@
 package bargelane.core.wave;
 
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.core.word.Worded;
 import java.time.Duration;
 import java.time.Instant;
@@ -17,7 +19,7 @@ public record Need(
     Urgency urgency,
     String thing,
     String cause,
-    String remedy,
+    Remedy remedy,
     String wave,
     Optional<Instant> since) {
 
@@ -40,7 +42,7 @@ public record Need(
   }
 
   /** Something of a wave that failed. */
-  public record Failure(String thing, String cause, String remedy, Optional<Instant> at) {}
+  public record Failure(String thing, String cause, Remedy remedy, Optional<Instant> at) {}
 
   /**
    * What a wave needs.
@@ -56,7 +58,7 @@ public record Need(
       int machines,
       Map<Gate, Integer> openGates,
       List<Failure> failures,
-      String next) {
+      Remedy next) {
     String thing = "wave " + wave.name();
     if (wave.diverged()) {
       return List.of(
@@ -64,7 +66,7 @@ public record Need(
               Urgency.NOW,
               thing,
               "it failed over; both sides may hold writes that the other has not",
-              "bargelane wave reconcile " + wave.name(),
+              Action.WAVE_RECONCILE.of(wave.name()),
               wave.name(),
               Optional.empty()));
     }
@@ -79,14 +81,14 @@ public record Need(
                   + " s is over the RPO of "
                   + exposure.rpo().toSeconds()
                   + " s",
-              "see why the last pass failed: bargelane wave show " + wave.name(),
+              Remedy.of("see why the last pass failed", Action.WAVE_SHOW, wave.name()),
               wave.name(),
               Optional.empty()));
     }
     for (Failure f : failures) {
       needs.add(new Need(Urgency.SOON, f.thing(), f.cause(), f.remedy(), wave.name(), f.at()));
     }
-    if (!next.isEmpty() && wave.running().isEmpty()) {
+    if (!next.none() && wave.running().isEmpty()) {
       needs.add(
           new Need(
               Urgency.NEXT,

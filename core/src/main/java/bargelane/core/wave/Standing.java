@@ -1,8 +1,10 @@
 package bargelane.core.wave;
 
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
+import bargelane.core.finding.Remedy;
 import bargelane.core.wave.Gate.State;
 import java.util.ArrayList;
 import java.util.List;
@@ -41,7 +43,7 @@ public record Standing(
             vanished,
             Code.MACHINE_VANISHED,
             "the last scan did not find it",
-            "scan its site again; if it was removed, take it out of the wave"));
+            Remedy.advice("scan its site again; if it was removed, take it out of the wave")));
     gates.add(new State(Gate.SIZED, sizeFindings));
     gates.add(new State(Gate.MAPPED, mappingFindings));
     gates.add(
@@ -50,7 +52,7 @@ public record Standing(
             points == 0,
             Code.NOT_LOADED,
             "no full pass is complete",
-            "bargelane wave load " + wave));
+            Action.WAVE_LOAD.of(wave)));
     gates.add(new State(Gate.IN_STEP, inStep()));
     gates.add(new State(Gate.PROVEN, proven()));
     gates.add(
@@ -59,18 +61,18 @@ public record Standing(
             !landed,
             Code.NOT_LANDED,
             "it runs at its source",
-            "bargelane wave cutover " + wave));
+            Action.WAVE_CUTOVER.of(wave)));
     gates.add(
         state(
             Gate.SETTLED,
             !settled,
             Code.NOT_SETTLED,
             landed ? "the move can still be undone" : "there is no move to close",
-            "bargelane wave settle " + wave));
+            Action.WAVE_SETTLE.of(wave)));
     return gates;
   }
 
-  private State state(Gate gate, boolean shut, Code code, String cause, String remedy) {
+  private State state(Gate gate, boolean shut, Code code, String cause, Remedy remedy) {
     return new State(
         gate, shut ? List.of(new Finding(code, machine, cause, remedy, Who.ENGINEER)) : List.of());
   }
@@ -85,7 +87,7 @@ public record Standing(
               Code.SIDES_DIVERGED,
               machine,
               "it failed over and both sides may hold writes that the other has not",
-              "bargelane wave reconcile " + wave,
+              Action.WAVE_RECONCILE.of(wave),
               Who.ENGINEER));
     }
     if (exposure.held()) {
@@ -97,7 +99,7 @@ public record Standing(
               Code.NOT_PROTECTED,
               machine,
               "no passes run",
-              "bargelane wave load " + wave,
+              Action.WAVE_LOAD.of(wave),
               Who.ENGINEER));
     }
     if (exposure.age().isEmpty()) {
@@ -118,7 +120,7 @@ public record Standing(
                 + " s old, the RPO is "
                 + exposure.rpo().toSeconds()
                 + " s",
-            "look at the last pass: bargelane wave show " + wave,
+            Remedy.of("look at the last pass", Action.WAVE_SHOW, wave),
             Who.ENGINEER));
   }
 
@@ -129,7 +131,7 @@ public record Standing(
               Code.NOT_TESTED,
               machine,
               "no test cutover was made",
-              "bargelane wave test " + wave,
+              Action.WAVE_TEST.of(wave),
               Who.ENGINEER));
     }
     if (!test.get().passed()) {
@@ -147,7 +149,7 @@ public record Standing(
               Code.TEST_LAPSED,
               machine,
               "changed since the test: " + String.join(", ", test.get().changedSince()),
-              "bargelane wave test " + wave,
+              Action.WAVE_TEST.of(wave),
               Who.ENGINEER));
     }
     return List.of();

@@ -1,5 +1,7 @@
 package bargelane.core.wave;
 
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.core.replication.LegState;
 import java.util.ArrayList;
 import java.util.Collection;
@@ -44,7 +46,7 @@ public record WaveStatus(
   }
 
   /** Why a verb can't be asked for now. */
-  public record Refusal(String code, String cause, String remedy) {}
+  public record Refusal(String code, String cause, Remedy remedy) {}
 
   /** The wave's state, in one word. */
   public WaveState state() {
@@ -82,7 +84,9 @@ public record WaveStatus(
   public Optional<Refusal> refuses(WaveVerb verb) {
     if (settled) {
       return refusal(
-          "wave-settled", "wave " + name + " is settled", "plan a new wave for its machines");
+          "wave-settled",
+          "wave " + name + " is settled",
+          Remedy.advice("plan a new wave for its machines"));
     }
     if (verb == WaveVerb.RECONCILE) {
       return diverged
@@ -90,13 +94,13 @@ public record WaveStatus(
           : refusal(
               "not-diverged",
               "the sides of wave " + name + " did not diverge",
-              "nothing is to be done");
+              Remedy.advice("nothing is to be done"));
     }
     if (diverged) {
       return refusal(
           "sides-diverged",
           "wave " + name + " failed over and its sides may differ",
-          "reconcile them first: bargelane wave reconcile " + name);
+          Remedy.of("reconcile them first", Action.WAVE_RECONCILE, name));
     }
     if (verb == WaveVerb.SETTLE) {
       return Optional.empty();
@@ -106,12 +110,12 @@ public record WaveStatus(
           ? refusal(
               "already-loaded",
               "wave " + name + " is replicated by its timetable already",
-              "look at it: bargelane wave show " + name)
+              Remedy.of("look at it", Action.WAVE_SHOW, name))
           : Optional.empty();
     }
     if (leg.isEmpty()) {
       return refusal(
-          "not-loaded", "wave " + name + " is not replicated", "bargelane wave load " + name);
+          "not-loaded", "wave " + name + " is not replicated", Action.WAVE_LOAD.of(name));
     }
     return switch (verb) {
       case CUTOVER ->
@@ -119,7 +123,7 @@ public record WaveStatus(
               ? refusal(
                   "already-landed",
                   "the machines of wave " + name + " run at " + to,
-                  "bring them back: bargelane wave failback " + name)
+                  Remedy.of("bring them back", Action.WAVE_FAILBACK, name))
               : Optional.empty();
       case FAILBACK ->
           landed
@@ -127,14 +131,15 @@ public record WaveStatus(
               : refusal(
                   "not-landed",
                   "the machines of wave " + name + " run at " + from,
-                  "there is nothing to bring back");
+                  Remedy.advice("there is nothing to bring back"));
       case FAILOVER ->
           hasPoint
               ? Optional.empty()
               : refusal(
                   "no-point",
                   "wave " + name + " has no complete recovery point",
-                  "there is nothing to start; wait for a pass if the source still runs");
+                  Remedy.advice(
+                      "there is nothing to start; wait for a pass if the source still runs"));
       case UNDO ->
           undoable
               ? Optional.empty()
@@ -142,13 +147,13 @@ public record WaveStatus(
                   "nothing-to-undo",
                   "the last move of wave " + name + " can't be taken back",
                   landed
-                      ? "fail back instead: bargelane wave failback " + name
-                      : "nothing is to be done");
+                      ? Remedy.of("fail back instead", Action.WAVE_FAILBACK, name)
+                      : Remedy.advice("nothing is to be done"));
       default -> Optional.empty();
     };
   }
 
-  private static Optional<Refusal> refusal(String code, String cause, String remedy) {
+  private static Optional<Refusal> refusal(String code, String cause, Remedy remedy) {
     return Optional.of(new Refusal(code, cause, remedy));
   }
 
@@ -177,15 +182,15 @@ public record WaveStatus(
    * The one thing to do next: the remedy of the first finding of the first gate that is shut for
    * any machine. Empty if nothing is to be done.
    */
-  public String next(Collection<List<Gate.State>> machines) {
+  public Remedy next(Collection<List<Gate.State>> machines) {
     if (settled) {
-      return "";
+      return Remedy.NONE;
     }
     if (!running.isEmpty()) {
-      return "wait for the running work";
+      return Remedy.advice("wait for the running work");
     }
     if (diverged) {
-      return "bargelane wave reconcile " + name;
+      return Action.WAVE_RECONCILE.of(name);
     }
     for (Gate gate : Gate.values()) {
       for (List<Gate.State> gates : machines) {
@@ -195,6 +200,6 @@ public record WaveStatus(
         }
       }
     }
-    return "";
+    return Remedy.NONE;
   }
 }

@@ -49,7 +49,7 @@ class FitnessTest {
     assertEquals(1, told.size());
     Judgement j = told.get(0);
     assertEquals("Debian runs 9 disks", j.finding().cause());
-    assertEquals("mend Debian", j.finding().remedy());
+    assertEquals("mend Debian", j.finding().remedy().advice());
     assertEquals(List.of("disks.count = 9"), j.facts());
     assertEquals("mill", j.source());
     assertEquals(

@@ -4,7 +4,9 @@ import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
+import bargelane.core.finding.Remedy;
 import bargelane.core.replication.LegState;
 import java.time.Duration;
 import java.time.Instant;
@@ -124,34 +126,51 @@ class WaveStatusTest {
   void nextIsTheRemedyOfTheFirstGateThatIsShutForAnyMachine() {
     WaveStatus planned = status("", Optional.empty());
     assertEquals(
-        "bargelane wave load lending",
+        Action.WAVE_LOAD.of("lending"),
         planned.next(List.of(gates(planned, true), gates(planned, false))));
     WaveStatus replicating = status("p", OPEN);
     assertEquals(
-        "bargelane wave test lending", replicating.next(List.of(gates(replicating, true))));
+        Action.WAVE_TEST.of("lending"), replicating.next(List.of(gates(replicating, true))));
     assertEquals(
-        "wait for the running work",
+        Remedy.advice("wait for the running work"),
         status("p", OPEN, WaveVerb.TEST).next(List.of(gates(replicating, true))));
-    assertEquals("", status("s", Optional.empty()).next(List.of()));
+    assertEquals(Remedy.NONE, status("s", Optional.empty()).next(List.of()));
   }
 
   @Test
   void whatIsMostUrgentIsSaidOfAWaveAndNothingBesideADivergence() {
     Exposure over = new Exposure(Optional.of(Duration.ofSeconds(90)), Duration.ofSeconds(60));
     Need.Failure failed =
-        new Need.Failure("Test cutover of lending", "no", "mend it", Optional.of(Instant.EPOCH));
+        new Need.Failure(
+            "Test cutover of lending", "no", Remedy.advice("mend it"), Optional.of(Instant.EPOCH));
     Map<Gate, Integer> open = Map.of(Gate.FOUND, 2, Gate.SIZED, 1);
     List<Need> needs =
-        Need.of(status("p", OPEN), true, over, 2, open, List.of(failed), "bargelane wave size");
+        Need.of(
+            status("p", OPEN),
+            true,
+            over,
+            2,
+            open,
+            List.of(failed),
+            Action.WAVE_SIZE.of("lending"));
     assertEquals(
         List.of(Need.Urgency.NOW, Need.Urgency.SOON, Need.Urgency.NEXT),
         needs.stream().map(Need::urgency).toList());
     assertTrue(needs.get(0).cause().contains("90 s is over the RPO of 60 s"));
     assertEquals("gate 'sized' is shut for 1 of 2 machines", needs.get(2).cause());
-    List<Need> diverged = Need.of(status("lpd", OPEN), true, over, 2, open, List.of(failed), "x");
+    List<Need> diverged =
+        Need.of(status("lpd", OPEN), true, over, 2, open, List.of(failed), Remedy.NONE);
     assertEquals(1, diverged.size());
     assertFalse(
-        Need.of(status("p", OPEN, WaveVerb.TEST), true, over, 2, open, List.of(), "wait").stream()
+        Need.of(
+                status("p", OPEN, WaveVerb.TEST),
+                true,
+                over,
+                2,
+                open,
+                List.of(),
+                Remedy.advice("wait"))
+            .stream()
             .anyMatch(n -> n.urgency() == Need.Urgency.NEXT),
         "nothing is next while work runs");
   }

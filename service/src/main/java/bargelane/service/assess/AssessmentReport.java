@@ -219,7 +219,7 @@ public final class AssessmentReport {
             out.append(" <span class=\"quiet\">(")
                 .append(escaped(j.rule()))
                 .append(")</span></td><td>");
-            text(j.finding().remedy());
+            text(j.finding().remedy().toString());
             out.append("</td></tr>");
           }
         }

@@ -12,6 +12,8 @@ import bargelane.core.assess.Offer;
 import bargelane.core.assess.Offer.SizeOffer;
 import bargelane.core.assess.Sized;
 import bargelane.core.assess.Use;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.service.event.Events;
 import bargelane.service.machine.MachineEntity;
 import bargelane.service.machine.Machines;
@@ -130,7 +132,7 @@ public final class Assessments implements SiteTenant {
     return ProblemException.conflict(
         "assessment-exists",
         "there is an assessment '" + name + "' already",
-        "make a revision of it (bargelane assessment edit), or give another name");
+        Remedy.of("give another name, or make a revision of it", Action.ASSESSMENT_EDIT, name));
   }
 
   /** A new revision with other assumptions, other prices, or only what is known now. */
@@ -231,7 +233,7 @@ public final class Assessments implements SiteTenant {
           entity.filter.isEmpty()
               ? "the named machines have vanished"
               : "no machine that is there is chosen by '" + entity.filter + "'",
-          "look: bargelane machine list --filter \"" + entity.filter + "\"");
+          Remedy.of("look", Action.MACHINE_FILTER, entity.filter));
     }
     if (ids.size() > MOST) {
       throw ProblemException.invalid(
@@ -378,7 +380,7 @@ public final class Assessments implements SiteTenant {
                     404,
                     "revision-unknown",
                     "assessment " + entity.name + " has no revision " + number,
-                    "list them: bargelane assessment show " + entity.name));
+                    Remedy.of("list them", Action.ASSESSMENT_SHOW, entity.name)));
   }
 
   static AssessmentView view(Session s, AssessmentEntity entity, int number) {

@@ -7,6 +7,8 @@ import bargelane.api.AssessmentView;
 import bargelane.core.assess.Demand;
 import bargelane.core.assess.Fitness.Judgement;
 import bargelane.core.assess.Sized;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
@@ -59,7 +61,7 @@ public final class Comparisons {
             throw ProblemException.invalid(
                 "currencies-mixed",
                 "one is in " + a.currency() + ", the other in " + b.currency(),
-                "write the prices in one currency: bargelane book add");
+                Remedy.of("write the prices in one currency", Action.BOOK_ADD));
           }
           List<Difference> assumptions = assumptions(a, b);
           List<MachineDifference> machines = new ArrayList<>();

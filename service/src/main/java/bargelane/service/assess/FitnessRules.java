@@ -112,11 +112,18 @@ public final class FitnessRules {
                                         + " "
                                         + c.relation().name().toLowerCase(java.util.Locale.ROOT)
                                         + " "
-                                        + c.value())
+                                        + plain(c.value()))
                             .toList(),
                         r.cause()))
             .toList(),
         f.systems().size());
+  }
+
+  /** A whole number without its fraction. */
+  private static String plain(Object value) {
+    return value instanceof Double d && d == Math.rint(d)
+        ? String.valueOf(d.longValue())
+        : String.valueOf(value);
   }
 
   /** Takes rules of the house over, in place of those of that name. */

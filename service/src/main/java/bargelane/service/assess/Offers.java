@@ -2,6 +2,8 @@ package bargelane.service.assess;
 
 import bargelane.core.assess.Offer;
 import bargelane.core.assess.PriceBook;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.core.site.Inventory;
 import bargelane.service.platform.ProblemException;
 import bargelane.service.site.Inventories;
@@ -36,7 +38,7 @@ final class Offers {
         throw ProblemException.invalid(
             "sizes-missing",
             "site " + site.get().name + " offers no sizes and gives no prices",
-            "name a price book that describes sizes: bargelane book add");
+            Remedy.of("name a price book that describes sizes", Action.BOOK_ADD));
       }
       long currencies =
           inventory.get().sizes().stream().map(Inventory.Size::currency).distinct().count();
@@ -44,7 +46,7 @@ final class Offers {
         throw ProblemException.invalid(
             "currencies-mixed",
             "site " + site.get().name + " gives prices in several currencies",
-            "write a price book in one of them: bargelane book add");
+            Remedy.of("write a price book in one of them", Action.BOOK_ADD));
       }
       return told;
     }
@@ -62,8 +64,8 @@ final class Offers {
               + "priced on "
               + today,
           offer.notes().isEmpty()
-              ? "look at its dates: bargelane book show " + book
-              : String.join("; ", offer.notes()));
+              ? Remedy.of("look at its dates", Action.BOOK_SHOW, book)
+              : Remedy.advice(String.join("; ", offer.notes())));
     }
     return offer;
   }

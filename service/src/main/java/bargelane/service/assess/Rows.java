@@ -8,6 +8,8 @@ import bargelane.api.Page;
 import bargelane.core.assess.Assessed;
 import bargelane.core.assess.Assumptions;
 import bargelane.core.assess.Offer;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.core.usage.UsageSeries;
 import bargelane.service.machine.Machines;
 import bargelane.service.platform.Db;
@@ -294,7 +296,7 @@ public final class Rows {
                               + " holds no machine '"
                               + machine
                               + "'",
-                          "list them: bargelane assessment machines " + entity.name);
+                          Remedy.of("list them", Action.ASSESSMENT_MACHINES, entity.name));
                     }
                     return view(
                         entity,

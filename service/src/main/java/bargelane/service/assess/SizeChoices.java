@@ -2,9 +2,11 @@ package bargelane.service.assess;
 
 import bargelane.api.AcceptResult;
 import bargelane.api.AssessmentAccept;
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
+import bargelane.core.finding.Remedy;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
@@ -67,7 +69,7 @@ public final class SizeChoices {
             throw ProblemException.invalid(
                 "assessment-elsewhere",
                 entity.name + " is for " + site + ", not for " + target,
-                "assess the machines for it: bargelane assessment add --target " + target);
+                Remedy.of("assess the machines for it", Action.ASSESSMENT_ADD, target));
           }
           String basis =
               asked.basis() == null || asked.basis().isEmpty()
@@ -98,7 +100,7 @@ public final class SizeChoices {
                     + entity.name
                     + " holds no size for "
                     + String.join(", ", unsized),
-                "see why: bargelane assessment machine " + entity.name + " " + unsized.get(0));
+                Remedy.of("see why", Action.ASSESSMENT_MACHINE, entity.name, unsized.get(0)));
           }
           if (!named.isEmpty() && !chosen.isEmpty()) {
             throw ProblemException.invalid(
@@ -109,7 +111,7 @@ public final class SizeChoices {
                     + entity.name
                     + " does not hold all of "
                     + named,
-                "list them: bargelane assessment machines " + entity.name);
+                Remedy.of("list them", Action.ASSESSMENT_MACHINES, entity.name));
           }
           Set<String> waves =
               taker.take(s, entity.targetSiteId, sizes, basis(entity.name, revision.number, basis));
@@ -236,11 +238,11 @@ public final class SizeChoices {
                 + row[0]
                 + " gives "
                 + given,
-            "see what differs: bargelane assessment compare "
-                + entity.name
-                + " --from "
-                + c.revision
-                + "; then accept one",
+            Remedy.of(
+                "see what differs, then accept one",
+                Action.ASSESSMENT_COMPARE,
+                entity.name,
+                String.valueOf(c.revision)),
             Who.ENGINEER));
   }
 }

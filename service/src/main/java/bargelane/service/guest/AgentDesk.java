@@ -1,5 +1,7 @@
 package bargelane.service.guest;
 
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.core.guest.Survey;
 import bargelane.core.guest.SurveyException;
 import bargelane.core.guest.SurveyReader;
@@ -79,7 +81,7 @@ public final class AgentDesk {
           "enrolment-malformed", "the agent sends no digest of its token", "paste the line again");
     }
     String name = told.getOrDefault("host", "").replaceAll("[^A-Za-z0-9._-]", "");
-    String again = "bargelane agent key SITE makes another key";
+    Remedy again = Remedy.of("make another key", Action.AGENT_KEY);
     return db.tx(
         s -> {
           AgentKeyEntity key =
@@ -143,7 +145,7 @@ public final class AgentDesk {
         401,
         "agent-unknown",
         "this agent is not known here, or was removed",
-        "bargelane agent key SITE gives the line to install it anew");
+        Remedy.of("install it anew", Action.AGENT_KEY));
   }
 
   /** Which agent a token belongs to. */
@@ -212,7 +214,7 @@ public final class AgentDesk {
               ProblemException.invalid(
                   "report-malformed",
                   "what the agent on " + agent.name + " sends is refused: " + e.getMessage(),
-                  "install it anew: bargelane agent key " + site.name)),
+                  Remedy.of("install it anew", Action.AGENT_KEY, site.name))),
           List.of());
     }
   }

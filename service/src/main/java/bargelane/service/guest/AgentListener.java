@@ -1,6 +1,8 @@
 package bargelane.service.guest;
 
 import bargelane.blocks.tls.SelfSigned;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.service.platform.ProblemException;
 import io.javalin.Javalin;
 import io.javalin.http.Context;
@@ -229,7 +231,7 @@ public final class AgentListener implements Closeable {
           404,
           "package-unknown",
           "there is no package of the agent '" + name.replaceAll("[^A-Za-z0-9._-]", "?") + "'",
-          "read this machine over SSH: bargelane server add");
+          Remedy.of("read this machine over SSH", Action.SERVER_ADD));
     }
     ctx.contentType("application/gzip").result(in);
   }

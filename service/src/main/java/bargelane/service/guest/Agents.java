@@ -4,6 +4,8 @@ import bargelane.api.AgentKeyAsk;
 import bargelane.api.AgentKeyView;
 import bargelane.api.AgentView;
 import bargelane.api.Durations;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
@@ -65,7 +67,7 @@ public final class Agents {
       throw ProblemException.conflict(
           "site-has-no-agents",
           "site " + found.name + " is of kind " + found.kind + ", no agents tell of it",
-          "bargelane site add NAME --kind agents");
+          Action.SITE_ADD.of("agents"));
     }
     return found;
   }
@@ -196,7 +198,7 @@ public final class Agents {
                               404,
                               "agent-unknown",
                               "site " + site.name + " has no agent '" + agent + "'",
-                              "list them: bargelane agent list " + site.name));
+                              Remedy.of("list them", Action.AGENT_LIST, site.name)));
           Surveying.forget(s, site, found.id, clock.instant());
           s.remove(found);
           events.tell(

@@ -4,6 +4,7 @@ import bargelane.api.ImportResult;
 import bargelane.api.Page;
 import bargelane.api.ServerView;
 import bargelane.api.ServersAdd;
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.service.event.Events;
 import bargelane.service.machine.MachineBook;
@@ -72,7 +73,7 @@ public final class Servers {
       throw ProblemException.conflict(
           "site-has-no-servers",
           "site " + found.name + " is of kind " + found.kind + " and no list of servers",
-          "bargelane site add NAME --kind servers --credential NAME");
+          Action.SITE_ADD.of("servers"));
     }
     return found;
   }

@@ -1,6 +1,8 @@
 package bargelane.service.http;
 
 import bargelane.api.Problem;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.service.account.Accounts;
 import bargelane.service.account.Accounts.Caller;
 import bargelane.service.event.Events;
@@ -8,6 +10,7 @@ import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
+import bargelane.service.platform.Remedies;
 import bargelane.sites.SiteException;
 import io.javalin.Javalin;
 import io.javalin.config.JavalinConfig;
@@ -96,7 +99,7 @@ public final class HttpApi implements Closeable {
                 e.kind() == SiteException.Kind.MAY_PASS ? 503 : 502,
                 "site-" + e.code(),
                 e.getMessage(),
-                "check the site: bargelane site check NAME"));
+                Remedy.of("check the site", Action.SITE_CHECK)));
     r.exception(
         HttpResponseException.class,
         (e, ctx) ->
@@ -125,7 +128,9 @@ public final class HttpApi implements Closeable {
                 503,
                 "database-trouble",
                 "the database can't be used: " + database.get() + "; nothing of this was stored",
-                "see that it runs and has room on its disk, then start it: ./bargelane start");
+                Remedy.of(
+                    "see that it runs and has room on its disk, then start it",
+                    Action.SERVICE_START));
             return;
           }
           problem(
@@ -282,10 +287,17 @@ public final class HttpApi implements Closeable {
     }
   }
 
-  private static void problem(Context ctx, int status, String code, String detail, String remedy) {
+  private static void problem(Context ctx, int status, String code, String detail, String advice) {
+    problem(ctx, status, code, detail, Remedy.advice(advice));
+  }
+
+  private static void problem(Context ctx, int status, String code, String detail, Remedy remedy) {
     ctx.status(status)
         .contentType("application/problem+json")
-        .result(utf8(new Problem("about:blank", title(status), status, code, detail, remedy)));
+        .result(
+            utf8(
+                new Problem(
+                    "about:blank", title(status), status, code, detail, Remedies.view(remedy))));
   }
 
   private static byte[] utf8(Object body) {

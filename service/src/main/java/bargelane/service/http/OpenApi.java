@@ -1,6 +1,7 @@
 package bargelane.service.http;
 
 import bargelane.api.Problem;
+import bargelane.core.finding.Action;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import io.swagger.v3.core.util.Json;
 import io.swagger.v3.oas.models.Components;
@@ -52,6 +53,14 @@ final class OpenApi {
             .paths(new Paths());
     WireTypes types = new WireTypes(endpoints);
     types.all().forEach((name, schema) -> api.getComponents().addSchemas(name, schema));
+    // Every action that a remedy can have, so that a client that misses one is told at its build.
+    Schema<?> remedy = api.getComponents().getSchemas().get("Remedy");
+    StringSchema action = new StringSchema();
+    action.addEnumItem("");
+    for (Action a : Action.values()) {
+      action.addEnumItem(a.word());
+    }
+    remedy.getProperties().put("action", action);
     for (Endpoint e : endpoints) {
       String path = "/api/v1" + e.path();
       PathItem item = api.getPaths().computeIfAbsent(path, p -> new PathItem());

@@ -2,7 +2,9 @@ package bargelane.service.lane;
 
 import bargelane.api.LaneAdd;
 import bargelane.api.LaneView;
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
+import bargelane.core.finding.Remedy;
 import bargelane.core.lane.Joins;
 import bargelane.core.lane.LanePlan;
 import bargelane.core.site.Inventory;
@@ -126,7 +128,7 @@ public final class Lanes implements SiteTenant {
               throw ProblemException.conflict(
                   "site-in-use",
                   "site " + site.name + " is an end of lane " + lane.name,
-                  "remove the lane first: bargelane lane remove " + lane.name);
+                  Remedy.of("remove the lane first", Action.LANE_REMOVE, lane.name));
             });
   }
 

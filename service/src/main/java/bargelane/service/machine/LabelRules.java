@@ -4,6 +4,8 @@ import bargelane.api.CsvImport;
 import bargelane.api.ImportResult;
 import bargelane.api.LabelRuleAdd;
 import bargelane.api.LabelRuleView;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.service.event.Events;
 import bargelane.service.platform.CsvTable;
 import bargelane.service.platform.Db;
@@ -102,7 +104,7 @@ public final class LabelRules {
                 404,
                 "rule-unknown",
                 "there is no rule '" + id + "'",
-                "list them: bargelane label list");
+                Remedy.of("list them", Action.LABEL_LIST));
           }
           s.remove(r);
           int changed = apply(s);

@@ -1,5 +1,6 @@
 package bargelane.service.machine;
 
+import bargelane.core.finding.Action;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.site.MachineDiff;
 import bargelane.service.platform.Db;
@@ -31,7 +32,7 @@ public final class ListedMachines {
       throw ProblemException.conflict(
           "site-is-no-list",
           "site " + found.name + " is of kind " + found.kind + " and no list",
-          "bargelane site add NAME --kind csv");
+          Action.SITE_ADD.of("csv"));
     }
     return found;
   }

@@ -9,6 +9,8 @@ import bargelane.api.MachineView;
 import bargelane.api.NicView;
 import bargelane.api.Page;
 import bargelane.api.SurveyView;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.core.guest.Survey;
 import bargelane.core.guest.SurveyFacts;
 import bargelane.core.site.Inventory;
@@ -62,7 +64,7 @@ public final class Machines {
       throw ProblemException.conflict(
           "machine-ambiguous",
           found.size() + " machines are named '" + ref + "'",
-          "use its id: bargelane machine list");
+          Remedy.of("use its id", Action.MACHINE_LIST));
     }
     return found.get(0);
   }

@@ -1,5 +1,6 @@
 package bargelane.service.move;
 
+import bargelane.api.Durations;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.Services;
@@ -105,7 +106,7 @@ final class FailoverRun implements RunKind {
                     String.valueOf(
                         Duration.between(point.asOf, services.clock().instant()).toMillis()
                             / 1000.0)));
-    return Outcome.done("point " + point.number + " is " + seconds + " s old");
+    return Outcome.done("point " + point.number + " is " + Durations.seconds(seconds) + " old");
   }
 
   private Outcome source(Work w) {

@@ -21,6 +21,7 @@ import bargelane.sites.Compute;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.time.Duration;
 import java.time.Instant;
+import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
@@ -76,7 +77,8 @@ final class Landing {
           .cloneVolume(
               name, owner, storage.get(v.memberId() + "/" + v.disk()), point.name, v.volume());
     }
-    return Outcome.done("from point " + point.number + " as of " + point.asOf);
+    return Outcome.done(
+        "from point " + point.number + " as of " + point.asOf.truncatedTo(ChronoUnit.SECONDS));
   }
 
   void dropClones(Work w, Side side) {

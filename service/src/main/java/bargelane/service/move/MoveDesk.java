@@ -6,6 +6,8 @@ import bargelane.api.FailoverRequest;
 import bargelane.api.ReconcileRequest;
 import bargelane.api.RunView;
 import bargelane.api.TestRequest;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.core.wave.Gate;
 import bargelane.core.wave.WaveVerb;
 import bargelane.service.plan.WaveStanding;
@@ -147,7 +149,7 @@ public final class MoveDesk {
                 throw ProblemException.conflict(
                     "not-held",
                     "run " + runId + " is not a test that is held",
-                    "list them: bargelane run list");
+                    Remedy.of("list them", Action.RUN_LIST));
               }
               if (s.find(SettingEntity.class, finished(runId)) == null) {
                 SettingEntity e = new SettingEntity();

@@ -1,10 +1,14 @@
 package bargelane.service.move;
 
+import bargelane.api.Problem;
 import bargelane.api.Sizes;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.core.replication.LegState;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
+import bargelane.service.platform.Remedies;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
@@ -23,7 +27,7 @@ import bargelane.service.run.Work;
 import bargelane.sites.Compute;
 import bargelane.sites.SiteDriver;
 import com.fasterxml.jackson.core.type.TypeReference;
-import com.fasterxml.jackson.databind.JsonNode;
+import java.time.temporal.ChronoUnit;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -73,7 +77,9 @@ final class Moves {
                 .orElseThrow(
                     () ->
                         new RunFailure(
-                            "not-protected", "no replication runs", "bargelane wave load first")));
+                            "not-protected",
+                            "no replication runs",
+                            Action.WAVE_LOAD.of(state(w).tow.name))));
   }
 
   LegEntity leg(Work w) {
@@ -140,18 +146,15 @@ final class Moves {
                         "point "
                             + p.number
                             + " as of "
-                            + p.asOf
+                            + p.asOf.truncatedTo(ChronoUnit.SECONDS)
                             + ", "
                             + Sizes.text(p.sent)
                             + " sent")
                 .orElse(""));
       }
       case FAILED -> {
-        JsonNode problem = Json.object(pass.problem);
-        throw new RunFailure(
-            problem.path("code").asText(),
-            problem.path("detail").asText(),
-            problem.path("remedy").asText());
+        Problem problem = Json.read(pass.problem, Problem.class);
+        throw new RunFailure(problem.code(), problem.detail(), Remedies.read(problem.remedy()));
       }
       default -> {
         services.runs().wake(run);
@@ -227,7 +230,7 @@ final class Moves {
                               asked.isEmpty()
                                   ? "there is no complete recovery point"
                                   : "there is no recovery point '" + asked + "' on this side",
-                              "list them: bargelane point list WAVE"))
+                              Remedy.of("list them", Action.POINT_LIST, state(w).tow.name)))
                   .id;
             });
     return services

@@ -28,6 +28,7 @@ import bargelane.sites.Compute;
 import bargelane.sites.Source;
 import java.time.Duration;
 import java.time.Instant;
+import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
@@ -248,7 +249,7 @@ final class ReconcileRun implements RunKind {
     long away = bytes(w, back == Side.HOME ? "running" : "back");
     Divergence d =
         new Divergence(
-            "point " + common.number + " as of " + common.asOf,
+            "point " + common.number + " as of " + common.asOf.truncatedTo(ChronoUnit.SECONDS),
             state.home.name,
             home,
             state.away.name,
@@ -320,7 +321,7 @@ final class ReconcileRun implements RunKind {
     w.note("firstPoint", point.get().id);
     w.note("firstSent", point.get().sent);
     return Outcome.done(
-        "point " + point.get().number + ", " + (point.get().sent >> 10) + " KiB crossed");
+        "point " + point.get().number + ", " + Sizes.text(point.get().sent) + " crossed");
   }
 
   private Outcome dossier(Work w) {

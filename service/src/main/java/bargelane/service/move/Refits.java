@@ -9,6 +9,8 @@ import bargelane.blocks.refit.Guest;
 import bargelane.blocks.refit.Hardware;
 import bargelane.blocks.refit.Refit;
 import bargelane.blocks.refit.RefitPlan;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.net.Subnet;
 import bargelane.core.site.Inventory;
@@ -227,9 +229,10 @@ public final class Refits {
                 + state.site(side).name
                 + ": "
                 + String.join("; ", plan.refused()),
-            "see bargelane wave refit "
-                + state.tow.name
-                + "; if you know better, say so with --word");
+            Remedy.of(
+                "look at what is in the way; if you know better, give your word for it",
+                Action.WAVE_REFIT,
+                state.tow.name));
       }
       // Kept whole: a yard that was cut short is asked for the very same again.
       w.note(planned, Json.text(plan.edits()));

@@ -331,7 +331,7 @@ final class TestRun implements RunKind {
                         .isEmpty());
     return finished
         ? Outcome.done("finished by hand")
-        : Outcome.waitFor("finish it: bargelane run finish " + w.runId());
+        : Outcome.waitFor("held until it is finished");
   }
 
   private Outcome clean(Work w) {

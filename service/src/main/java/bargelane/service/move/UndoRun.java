@@ -1,5 +1,7 @@
 package bargelane.service.move;
 
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.core.replication.LegState;
 import bargelane.core.run.RunState;
 import bargelane.core.wave.WaveVerb;
@@ -106,7 +108,10 @@ final class UndoRun implements RunKind {
                             new RunFailure(
                                 "nothing-to-undo",
                                 "the last move can't be taken back",
-                                "fail back instead: bargelane wave failback")));
+                                Remedy.of(
+                                    "fail back instead",
+                                    Action.WAVE_FAILBACK,
+                                    moves.state(w).tow.name))));
     return services.db().tx(s -> s.find(RunEntity.class, id));
   }
 

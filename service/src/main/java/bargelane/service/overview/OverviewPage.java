@@ -4,7 +4,9 @@ import bargelane.api.Need;
 import bargelane.api.Overview;
 import bargelane.api.Problem;
 import bargelane.api.WaveCard;
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
+import bargelane.core.finding.Remedy;
 import bargelane.core.run.RunState;
 import bargelane.core.wave.Gate;
 import bargelane.core.wave.Need.Failure;
@@ -13,6 +15,7 @@ import bargelane.service.event.Events;
 import bargelane.service.plan.WaveStanding;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
+import bargelane.service.platform.Remedies;
 import bargelane.service.replication.ReplicationViews;
 import bargelane.service.run.Runs;
 import bargelane.service.site.SiteEntity;
@@ -67,7 +70,7 @@ public final class OverviewPage {
                               n.urgency().word(),
                               n.thing(),
                               n.cause(),
-                              n.remedy(),
+                              Remedies.view(n.remedy()),
                               n.wave(),
                               n.since().orElse(null)))
                   .toList(),
@@ -89,7 +92,11 @@ public final class OverviewPage {
             r -> {
               Problem p = Json.read(r.problem, Problem.class);
               failures.add(
-                  new Failure(r.title, p.detail(), p.remedy(), Optional.ofNullable(r.endedAt)));
+                  new Failure(
+                      r.title,
+                      p.detail(),
+                      Remedies.read(p.remedy()),
+                      Optional.ofNullable(r.endedAt)));
             });
     ReplicationViews.failed(s, tow)
         .ifPresent(
@@ -98,7 +105,7 @@ public final class OverviewPage {
                     new Failure(
                         "wave " + x.state().tow.name + ", pass " + p.number,
                         p.problem,
-                        "see its run: bargelane run show " + p.runId,
+                        Remedy.of("see its run", Action.RUN_SHOW, p.runId),
                         Optional.ofNullable(p.endedAt))));
     return bargelane.core.wave.Need.of(
         x.status(),

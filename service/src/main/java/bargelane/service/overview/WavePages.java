@@ -21,6 +21,7 @@ import bargelane.service.plan.WaveStanding;
 import bargelane.service.plan.Waves;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
+import bargelane.service.platform.Remedies;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.PointEntity;
@@ -88,7 +89,7 @@ public final class WavePages {
         state.timetable.rpoSeconds,
         x.exposure().held(),
         x.protectedNow(),
-        x.next(),
+        Remedies.view(x.next()),
         counts);
   }
 
@@ -138,7 +139,7 @@ public final class WavePages {
         ReplicationViews.points(s, state.tow.id),
         running,
         recent,
-        x.next(),
+        Remedies.view(x.next()),
         x.status().offered().stream().map(WaveVerb::word).toList(),
         parting == null ? null : parting.measured(),
         x.protectedNow(),
@@ -200,6 +201,6 @@ public final class WavePages {
         views,
         Sites.views(notices),
         shut.map(GateView::gate).orElse(""),
-        shut.map(g -> g.shutBy().get(0).remedy()).orElse(""));
+        shut.map(g -> g.shutBy().get(0).remedy()).orElse(bargelane.api.Remedy.NONE));
   }
 }

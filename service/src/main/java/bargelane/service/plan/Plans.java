@@ -37,6 +37,7 @@ public final class Plans {
         state.members.stream().map(m -> Optional.of(m.size).filter(x -> !x.isEmpty())).toList();
     Joins joins = new Joins(plan, state.lane.name, shores.of(state.home), away, state.away.name);
     return new Preflight(
+            state.tow.name,
             plan,
             joins,
             away,

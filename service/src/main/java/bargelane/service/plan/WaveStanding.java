@@ -1,6 +1,7 @@
 package bargelane.service.plan;
 
 import bargelane.core.finding.Finding;
+import bargelane.core.finding.Remedy;
 import bargelane.core.lane.Preflight;
 import bargelane.core.replication.LegState;
 import bargelane.core.run.RunState;
@@ -177,7 +178,7 @@ public record WaveStanding(
   }
 
   /** The one thing to do next. */
-  public String next() {
+  public Remedy next() {
     return status.next(gates.values());
   }
 

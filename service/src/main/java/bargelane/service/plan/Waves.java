@@ -5,6 +5,8 @@ import bargelane.api.RunView;
 import bargelane.api.SizeChoice;
 import bargelane.api.WaveAdd;
 import bargelane.api.WaveMachine;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.core.replication.LegState;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
@@ -197,13 +199,15 @@ public final class Waves {
     }
     if (Runs.busy(s, towId)) {
       throw ProblemException.conflict(
-          "wave-busy", "work on wave " + tow.name + " is open", "wait for it: bargelane run list");
+          "wave-busy",
+          "work on wave " + tow.name + " is open",
+          Remedy.of("wait for it", Action.RUN_LIST));
     }
     if (Tows.hasPoints(s, towId)) {
       throw ProblemException.conflict(
           "wave-in-use",
           "wave " + tow.name + " has recovery points",
-          "settle it instead: bargelane wave settle " + tow.name);
+          Remedy.of("settle it instead", Action.WAVE_SETTLE, tow.name));
     }
     return tow;
   }
@@ -222,7 +226,7 @@ public final class Waves {
                               ProblemException.conflict(
                                   "not-loaded",
                                   "wave " + state.tow.name + " is not replicated",
-                                  "bargelane wave load " + state.tow.name));
+                                  Action.WAVE_LOAD.of(state.tow.name)));
                   // The timetable begins its passes under the same lock.
                   s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);
                   s.refresh(leg);
@@ -230,7 +234,7 @@ public final class Waves {
                     throw ProblemException.conflict(
                         "replication-paused",
                         "replication of wave " + state.tow.name + " is " + leg.state.word(),
-                        "look at its runs: bargelane wave show " + state.tow.name);
+                        Remedy.of("look at its runs", Action.WAVE_SHOW, state.tow.name));
                   }
                   return Runs.open(s, PassRun.KIND, state.tow.id).stream()
                       .findFirst()

@@ -1,13 +1,21 @@
 package bargelane.service.platform;
 
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
+import java.util.Arrays;
+
 /** An error for the caller: what is wrong, with what, and what to do next (RFC 9457). */
 public final class ProblemException extends RuntimeException {
   private static final long serialVersionUID = 1;
   private final int status;
   private final String code;
-  private final String remedy;
+  private final transient Remedy remedy;
 
-  public ProblemException(int status, String code, String detail, String remedy) {
+  public ProblemException(int status, String code, String detail, String advice) {
+    this(status, code, detail, Remedy.advice(advice));
+  }
+
+  public ProblemException(int status, String code, String detail, Remedy remedy) {
     super(detail);
     this.status = status;
     this.code = code;
@@ -19,11 +27,23 @@ public final class ProblemException extends RuntimeException {
         404,
         kind + "-unknown",
         "there is no " + kind + " '" + name + "'",
-        "list them: bargelane " + kind + " list");
+        Arrays.stream(Action.values())
+            .filter(a -> a.word().equals(kind + "-list"))
+            .findFirst()
+            .map(list -> Remedy.of("list them", list))
+            .orElse(Remedy.advice("look at the name again")));
   }
 
   public static ProblemException invalid(String code, String detail, String remedy) {
     return new ProblemException(422, code, detail, remedy);
+  }
+
+  public static ProblemException invalid(String code, String detail, Remedy remedy) {
+    return new ProblemException(422, code, detail, remedy);
+  }
+
+  public static ProblemException conflict(String code, String detail, Remedy remedy) {
+    return new ProblemException(409, code, detail, remedy);
   }
 
   public static ProblemException conflict(String code, String detail, String remedy) {
@@ -38,7 +58,7 @@ public final class ProblemException extends RuntimeException {
     return code;
   }
 
-  public String remedy() {
+  public Remedy remedy() {
     return remedy;
   }
 }

@@ -16,6 +16,7 @@ import bargelane.sites.SiteException;
 import bargelane.sites.Source;
 import java.time.Duration;
 import java.time.Instant;
+import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
@@ -147,7 +148,7 @@ final class PassSnapshot {
     return Outcome.done(
         kind.word()
             + " pass as of "
-            + asOf
+            + asOf.truncatedTo(ChronoUnit.SECONDS)
             + (groups.size() > 1 ? ", machines within " + spread + " ms" : "")
             + (atRest > 0 ? ", guests' writes held for at most " + held.toMillis() + " ms" : "")
             + w.note("markerLost").map(why -> "; what changed can't be told: " + why).orElse(""));

@@ -1,12 +1,15 @@
 package bargelane.service.run;
 
 import bargelane.api.Problem;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.core.run.RunState;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
+import bargelane.service.platform.Remedies;
 import bargelane.sites.SiteException;
 import com.github.kagkarlsson.scheduler.Scheduler;
 import com.github.kagkarlsson.scheduler.task.CompletionHandler;
@@ -119,7 +122,7 @@ public final class RunEngine {
       throw ProblemException.conflict(
           "machine-busy",
           "another run that changes a machine of " + start.subject().name() + " is open",
-          "follow it: bargelane run list");
+          Remedy.of("follow it", Action.RUN_LIST));
     }
     int number = 1;
     List<Step> steps = kind.steps(new Work(store, run));
@@ -164,7 +167,8 @@ public final class RunEngine {
             store.fail(
                 s,
                 run,
-                new Problem("about:blank", "given up", 409, code, detail, ""),
+                new Problem(
+                    "about:blank", "given up", 409, code, detail, bargelane.api.Remedy.NONE),
                 kinds.get(run.kind).backOut(new Work(store, run)));
           }
         });
@@ -227,7 +231,7 @@ public final class RunEngine {
           row,
           e.code(),
           e.getMessage(),
-          "mend the cause at the site and start it again");
+          Remedy.advice("mend the cause at the site and start it again"));
     } catch (RunFailure e) {
       return giveIn(work, run, kind, row, e.code(), e.getMessage(), e.remedy());
     } catch (RuntimeException e) {
@@ -240,7 +244,7 @@ public final class RunEngine {
           row,
           "internal",
           "the service failed at step '" + row.title + "': " + e.getClass().getSimpleName(),
-          "read entry " + entry + " of the service's log");
+          Remedy.advice("read entry " + entry + " of the service's log"));
     }
   }
 
@@ -251,7 +255,7 @@ public final class RunEngine {
       StepEntity row,
       String code,
       String detail,
-      String remedy) {
+      Remedy remedy) {
     if (run.state == RunState.BACKING_OUT) {
       // What could not be taken back stands in the ledger and is taken back as soon as it can be.
       return new Outcome.Done("left for later: " + detail);
@@ -261,7 +265,12 @@ public final class RunEngine {
         run,
         row,
         new Problem(
-            "about:blank", run.title + " failed", 500, code, row.title + ": " + detail, remedy),
+            "about:blank",
+            run.title + " failed",
+            500,
+            code,
+            row.title + ": " + detail,
+            Remedies.view(remedy)),
         detail,
         kind.backOut(work));
     return null;

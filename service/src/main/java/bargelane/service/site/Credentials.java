@@ -3,6 +3,8 @@ package bargelane.service.site;
 import bargelane.api.CredentialAdd;
 import bargelane.api.CredentialEdit;
 import bargelane.api.CredentialView;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
@@ -154,7 +156,7 @@ public final class Credentials {
             throw ProblemException.conflict(
                 "credential-in-use",
                 "credential " + c.name + " is used by " + String.join(", ", sites),
-                "give these sites others first: bargelane site credentials SITE NAME ...");
+                Remedy.of("give these sites others first", Action.SITE_CREDENTIALS, sites.get(0)));
           }
           s.remove(c);
           events.tell(s, "site", "", "", by + " removed the credential " + c.name, null);

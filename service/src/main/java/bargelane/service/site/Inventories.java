@@ -1,5 +1,6 @@
 package bargelane.service.site;
 
+import bargelane.core.finding.Action;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.site.Inventory.Network;
@@ -54,7 +55,7 @@ public final class Inventories {
                 ProblemException.conflict(
                     "site-not-scanned",
                     "site " + site.name + " was not scanned yet",
-                    "bargelane site scan " + site.name));
+                    Action.SITE_SCAN.of(site.name)));
   }
 
   /** What a site offers, without its machines; none if it was not scanned yet. */

@@ -4,13 +4,16 @@ import bargelane.api.FindingView;
 import bargelane.api.SiteAdd;
 import bargelane.api.SiteCredentials;
 import bargelane.api.SiteView;
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
+import bargelane.core.finding.Remedy;
 import bargelane.core.site.Capabilities;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
+import bargelane.service.platform.Remedies;
 import bargelane.service.run.Runs;
 import bargelane.sites.Drivers;
 import bargelane.sites.SiteAccess;
@@ -72,7 +75,7 @@ public final class Sites {
       throw ProblemException.conflict(
           "site-not-scanned",
           "site " + site.name + " was not scanned yet",
-          "bargelane site scan " + site.name);
+          Action.SITE_SCAN.of(site.name));
     }
     return Json.read(site.capabilities, Capabilities.class);
   }
@@ -171,7 +174,7 @@ public final class Sites {
             throw ProblemException.conflict(
                 "site-busy",
                 "site " + site.name + " is being scanned",
-                "remove it when that has ended: bargelane run list");
+                Remedy.of("remove it when that has ended", Action.RUN_LIST));
           }
           tenants.forEach(tenant -> tenant.mayGo(s, site));
           Runs.forget(s, site.id);
@@ -279,7 +282,7 @@ public final class Sites {
                     f.blocks(),
                     f.thing(),
                     f.cause(),
-                    f.remedy(),
+                    Remedies.view(f.remedy()),
                     f.who().name().toLowerCase(Locale.ROOT).replace('_', ' ')))
         .toList();
   }

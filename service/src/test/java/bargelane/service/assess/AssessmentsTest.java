@@ -207,7 +207,7 @@ class AssessmentsTest {
 
   private static String refusal(Runnable asked) {
     ProblemException e = assertThrows(ProblemException.class, asked::run);
-    assertFalse(e.remedy().isBlank());
+    assertFalse(e.remedy().none());
     return e.code();
   }
 

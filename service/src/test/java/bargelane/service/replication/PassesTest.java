@@ -213,7 +213,7 @@ class PassesTest {
     RunFailure failure = assertThrows(RunFailure.class, () -> passes.shipped(pass));
     assertEquals("no-space", failure.code());
     assertEquals("pool: full: nothing left", failure.getMessage());
-    assertTrue(failure.remedy().startsWith("make room at the target"));
+    assertTrue(failure.remedy().advice().startsWith("make room at the target"));
   }
 
   @Test

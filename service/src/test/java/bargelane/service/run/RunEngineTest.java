@@ -542,6 +542,8 @@ class RunEngineTest {
     Problem problem = new Runs(db).view(id).problem();
     assertEquals("internal", problem.code());
     assertTrue(problem.detail().contains("IllegalStateException"), problem.detail());
-    assertTrue(problem.remedy().matches("read entry log-[a-z0-9]{10} .*"), problem.remedy());
+    assertTrue(
+        problem.remedy().advice().matches("read entry log-[a-z0-9]{10} .*"),
+        problem.remedy().advice());
   }
 }

@@ -1,8 +1,10 @@
 package bargelane.sites.agents;
 
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
+import bargelane.core.finding.Remedy;
 import bargelane.sites.AgentState;
 import bargelane.sites.LookOnly;
 import bargelane.sites.SiteAccess;
@@ -44,7 +46,8 @@ public final class AgentsDriver extends LookOnly {
               Code.SITE_EMPTY,
               access.name(),
               "no agent has reported yet",
-              "bargelane agent key " + access.name() + " gives the line to paste on a machine",
+              Remedy.of(
+                  "paste the line that it gives on a machine", Action.AGENT_KEY, access.name()),
               Who.ENGINEER));
     }
     List<Finding> all = new ArrayList<>();
@@ -59,10 +62,11 @@ public final class AgentsDriver extends LookOnly {
                 a.heardAt()
                     .map(at -> "its agent's last report came at " + at)
                     .orElse("its agent never reported"),
-                "see its log on the machine; if it is gone for good: bargelane agent remove "
-                    + access.name()
-                    + " "
-                    + a.id(),
+                Remedy.of(
+                    "see its log on the machine; if it is gone for good",
+                    Action.AGENT_REMOVE,
+                    access.name(),
+                    a.id()),
                 Who.SITE_OWNER));
       }
       if (!a.trouble().isEmpty()) {
@@ -71,7 +75,7 @@ public final class AgentsDriver extends LookOnly {
                 Code.AGENT_ANSWER_INVALID,
                 thing,
                 "what its agent told last was refused: " + a.trouble(),
-                "install it anew: bargelane agent key " + access.name(),
+                Remedy.of("install it anew", Action.AGENT_KEY, access.name()),
                 Who.SITE_OWNER));
       }
       if (a.clockAhead().abs().compareTo(CLOCKS) > 0) {

@@ -21,6 +21,6 @@ public final class ListDriver extends LookOnly {
 
   @Override
   protected String noInventory() {
-    return "there is nothing to scan, but bargelane machine add " + name + " --csv FILE";
+    return "there is nothing to scan: the machines of " + name + " come from lists";
   }
 }

@@ -1,8 +1,10 @@
 package bargelane.sites.servers;
 
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
+import bargelane.core.finding.Remedy;
 import bargelane.core.guest.Survey;
 import bargelane.core.guest.SurveyException;
 import bargelane.core.guest.SurveyReader;
@@ -117,9 +119,10 @@ final class ServerShell implements Closeable {
               shown,
               Code.SERVER_ANSWER_INVALID,
               "its answer is not a survey: " + e.getMessage(),
-              "log in there as "
-                  + credential.account()
-                  + " and see that a shell starts and prints nothing of its own");
+              Remedy.advice(
+                  "log in there as "
+                      + credential.account()
+                      + " and see that a shell starts and prints nothing of its own"));
         }
       }
     } catch (IOException e) {
@@ -129,20 +132,21 @@ final class ServerShell implements Closeable {
               shown,
               Code.SERVER_KEY_CHANGED,
               "it shows the host key " + shown.fingerprint + ", and not " + server.hostKey(),
-              "if that is right: bargelane server trust "
-                  + site
-                  + " "
-                  + server.address()
-                  + " "
-                  + shown.fingerprint)
+              Remedy.of(
+                  "if that is right, trust it",
+                  Action.SERVER_TRUST,
+                  site,
+                  server.address(),
+                  shown.fingerprint))
           : trouble(
               server,
               shown,
               Code.SITE_UNREACHABLE,
               cause(e),
-              "see that port "
-                  + server.port()
-                  + " is open from here and that an SSH server answers there");
+              Remedy.advice(
+                  "see that port "
+                      + server.port()
+                      + " is open from here and that an SSH server answers there"));
     }
     return trouble(
         server,
@@ -151,11 +155,11 @@ final class ServerShell implements Closeable {
         order.isEmpty()
             ? "the site has no credential to log in with"
             : "none of the credentials lets us in: " + String.join(", ", refused),
-        "store one that does: bargelane credential add, and give it to the site");
+        Remedy.of("store one that does, and give it to the site", Action.CREDENTIAL_ADD));
   }
 
   private Reading trouble(
-      ServerAccess server, Shown shown, Code code, String cause, String remedy) {
+      ServerAccess server, Shown shown, Code code, String cause, Remedy remedy) {
     return new Reading(
         server,
         Optional.empty(),

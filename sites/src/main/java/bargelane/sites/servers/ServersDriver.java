@@ -1,5 +1,6 @@
 package bargelane.sites.servers;
 
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
@@ -115,7 +116,7 @@ public final class ServersDriver extends LookOnly {
               Code.SITE_EMPTY,
               access.name(),
               "there is no server in its list",
-              "bargelane server add " + access.name() + " ADDRESS ...",
+              Action.SERVER_ADD.of(access.name()),
               Who.ENGINEER));
     }
     List<Finding> all = new ArrayList<>();

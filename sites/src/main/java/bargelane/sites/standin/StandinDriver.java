@@ -3,9 +3,11 @@ package bargelane.sites.standin;
 import static bargelane.sites.standin.StandinHttp.escape;
 
 import bargelane.blocks.refit.FileEdit;
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
+import bargelane.core.finding.Remedy;
 import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Capabilities.Reach;
@@ -93,7 +95,7 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
                   Code.SITE_TOKEN_REFUSED,
                   name,
                   "it does not know the token",
-                  "store the right one: bargelane credential edit " + name + " --secret-file FILE",
+                  Remedy.of("store the right one", Action.CREDENTIAL_EDIT, name),
                   Who.ENGINEER)
               : e.code().equals("not-permitted")
                   ? new Finding(

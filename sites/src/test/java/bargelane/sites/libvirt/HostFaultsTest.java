@@ -381,7 +381,7 @@ class HostFaultsTest {
     for (var wrong : Map.of("known_hosts", "fingerprint", "keyfile", "log in at").entrySet()) {
       Finding refused = strange(wrong.getKey() + "=[^&]*", wrong.getKey() + "=" + nothing);
       assertEquals(Finding.Code.SITE_PERMISSION_MISSING, refused.code());
-      assertTrue(refused.remedy().contains(wrong.getValue()), refused.remedy());
+      assertTrue(refused.remedy().advice().contains(wrong.getValue()), refused + "");
       demo.killSsh();
     }
   }
