@@ -11,7 +11,7 @@ rm -rf image "$out"
 mkdir -p "$out"
 "$bin/jlink" --add-modules java.base,jdk.crypto.ec --strip-java-debug-attributes --no-header-files --no-man-pages --compress=2 --output image/runtime
 mkdir -p image/lib image/bin
-"$bin/jar" --create --file image/lib/agent.jar -C classes bargelane
+"$bin/jar" --create --date=2026-11-28T00:00:00Z --file image/lib/agent.jar -C classes bargelane
 cp lib/*.jar image/lib/
 cat > image/bin/bargelane-agent <<'S'
 #!/bin/sh

@@ -22,25 +22,25 @@ const columns = (a: Assessment): GridColDef<AssessedRow>[] => [
     field: 'machine',
     headerName: 'Machine',
     sortable: true,
-    flex: 1.3,
-    minWidth: 140,
+    flex: 1.2,
+    minWidth: 130,
     renderCell: ({ row: r }) => (
       <Link component={RouterLink} to={`/assessments/${encodeURIComponent(a.name)}/machines/${r.machineId}?revision=${a.revision}`}>
         {r.machine}
       </Link>
     ),
   },
-  { field: 'verdict', headerName: 'Verdict', sortable: true, minWidth: 115, renderCell: ({ row: r }) => <Status tone={TONES[r.verdict as keyof typeof TONES]}>{r.verdict}</Status> },
-  { field: 'has', headerName: 'Is built with', minWidth: 105, valueGetter: (_, r) => `${r.cpus} × ${size(r.memoryMib * 1024 * 1024)}` },
-  { field: 'configuredSize', headerName: 'Configured', minWidth: 100, valueGetter: (_, r) => (r.configuredSize === '' ? 'none' : r.configuredSize) },
-  { field: 'configured', headerName: 'A month', sortable: true, width: 90, ...RIGHT, valueGetter: (_, r) => money(r.configuredMonthly) },
-  { field: 'observedSize', headerName: 'Observed', minWidth: 100, valueGetter: (_, r) => (r.observedSize === '' ? 'none' : r.observedSize) + (r.warned ? ' *' : '') },
-  { field: 'observed', headerName: 'A month', sortable: true, width: 90, ...RIGHT, valueGetter: (_, r) => money(r.observedMonthly) },
+  { field: 'verdict', headerName: 'Verdict', sortable: true, width: 108, renderCell: ({ row: r }) => <Status tone={TONES[r.verdict as keyof typeof TONES]}>{r.verdict}</Status> },
+  { field: 'has', headerName: 'Built with', width: 95, valueGetter: (_, r) => `${r.cpus} × ${size(r.memoryMib * 1024 * 1024)}` },
+  { field: 'configuredSize', headerName: 'Configured', width: 102, valueGetter: (_, r) => (r.configuredSize === '' ? 'none' : r.configuredSize) },
+  { field: 'configured', headerName: 'A month', sortable: true, width: 80, ...RIGHT, valueGetter: (_, r) => money(r.configuredMonthly) },
+  { field: 'observedSize', headerName: 'Observed', width: 90, valueGetter: (_, r) => (r.observedSize === '' ? 'none' : r.observedSize) + (r.warned ? ' *' : '') },
+  { field: 'observed', headerName: 'A month', sortable: true, width: 80, ...RIGHT, valueGetter: (_, r) => money(r.observedMonthly) },
   { field: 'saving', headerName: 'Saves', sortable: true, width: 80, ...RIGHT, valueGetter: (_, r) => money(r.configuredMonthly !== null && r.observedMonthly !== null ? r.configuredMonthly - r.observedMonthly : null) },
-  { field: 'today', headerName: 'Today', width: 80, ...RIGHT, valueGetter: (_, r) => (r.today === null ? '' : money(r.today)) },
-  { field: 'above', headerName: 'Above', sortable: true, width: 90, ...RIGHT, valueGetter: (_, r) => (r.above === 0 ? '' : duration(r.above)) },
-  { field: 'reasons', headerName: 'Reasons', flex: 1.6, minWidth: 150, valueGetter: (_, r) => r.reasons.join(', ') },
-  { field: 'accepted', headerName: 'Accepted', minWidth: 100, renderCell: ({ row: r }) => r.accepted !== '' && (r.stale ? <Status tone="bad">{`${r.accepted}, stale`}</Status> : r.accepted) },
+  { field: 'today', headerName: 'Today', width: 70, ...RIGHT, valueGetter: (_, r) => (r.today === null ? '' : money(r.today)) },
+  { field: 'above', headerName: 'Above', sortable: true, width: 75, ...RIGHT, valueGetter: (_, r) => (r.above === 0 ? '' : duration(r.above)) },
+  { field: 'reasons', headerName: 'Reasons', flex: 2, minWidth: 150, valueGetter: (_, r) => r.reasons.join(', ') },
+  { field: 'accepted', headerName: 'Accepted', width: 95, renderCell: ({ row: r }) => r.accepted !== '' && (r.stale ? <Status tone="bad">{`${r.accepted}, stale`}</Status> : r.accepted) },
 ];
 
 /** Whose size of this revision is accepted: those that are ticked. */

@@ -81,8 +81,8 @@ function Fitness({ a, verdict, reason, onChoose }: { a: Assessment; verdict: str
     <Panel title="Readiness" note={`rules ${a.rules}`}>
       <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap', mb: 1 }}>
         {a.verdicts.map((v) => (
-          <Button key={v.what} size="small" variant={verdict === v.what ? 'contained' : 'outlined'} aria-pressed={verdict === v.what} onClick={() => onChoose({ verdict: verdict === v.what ? '' : v.what })}>
-            <Status tone={verdict === v.what ? 'plain' : tones[v.what as keyof typeof tones]}>{verdictCount(v.what, v.machines)}</Status>
+          <Button key={v.what} size="small" variant="outlined" sx={verdict === v.what ? { borderWidth: 2, borderColor: 'primary.main' } : undefined} aria-pressed={verdict === v.what} onClick={() => onChoose({ verdict: verdict === v.what ? '' : v.what })}>
+            <Status tone={tones[v.what as keyof typeof tones]}>{verdictCount(v.what, v.machines)}</Status>
           </Button>
         ))}
       </Box>

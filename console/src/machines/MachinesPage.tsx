@@ -30,8 +30,8 @@ const COLUMNS: GridColDef<Machine>[] = [
     ),
   },
   { field: 'site', headerName: 'Site', flex: 0.8, minWidth: 90 },
-  { field: 'power', headerName: 'Power', minWidth: 90, renderCell: ({ row }) => <Power machine={row} /> },
-  { field: 'os', headerName: 'System', sortable: true, flex: 1.4, minWidth: 150 },
+  { field: 'power', headerName: 'Power', width: 80, renderCell: ({ row }) => <Power machine={row} /> },
+  { field: 'os', headerName: 'System', sortable: true, flex: 1.2, minWidth: 150 },
   { field: 'cpus', headerName: 'CPUs', sortable: true, width: 70, align: 'right', headerAlign: 'right' },
   { field: 'memory', headerName: 'Memory', sortable: true, width: 90, align: 'right', headerAlign: 'right', valueGetter: (_, m) => size(m.memoryMib * 1024 * 1024) },
   {
@@ -47,12 +47,12 @@ const COLUMNS: GridColDef<Machine>[] = [
   {
     field: 'labels',
     headerName: 'Labels',
-    flex: 1.6,
+    flex: 2.2,
     minWidth: 140,
     valueGetter: (_, m) =>
       Object.entries(m.labels)
         .map(([name, value]) => `${name}=${value}`)
-        .join('  '),
+        .join(', '),
   },
   {
     field: 'wave',
