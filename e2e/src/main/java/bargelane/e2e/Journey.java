@@ -4,8 +4,10 @@ import bargelane.client.ApiClient;
 import bargelane.client.Follow;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
+import java.io.UncheckedIOException;
 import java.time.Duration;
 import java.time.Instant;
+import java.util.Deque;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -25,10 +27,26 @@ public final class Journey {
 
   private final ApiClient api;
   private final Consumer<String> say;
+  private final Killing killing;
+
+  /**
+   * The service killed in the middle of work, and started again.
+   *
+   * @param steps for each verb the steps that its runs are killed at, one a run; a run more is left
+   *     alone
+   */
+  public record Killing(Map<String, Deque<String>> steps, Runnable kill) {
+    static final Killing NONE = new Killing(Map.of(), () -> {});
+  }
 
   public Journey(ApiClient api, Consumer<String> say) {
+    this(api, say, Killing.NONE);
+  }
+
+  public Journey(ApiClient api, Consumer<String> say, Killing killing) {
     this.api = api;
     this.say = say;
+    this.killing = killing;
   }
 
   public JsonNode addSite(String name, Platform at) {
@@ -48,7 +66,33 @@ public final class Journey {
 
   /** Starts work and follows it to its end, whatever that is. */
   public JsonNode follow(String path, Object body) {
-    return Follow.run(api, api.post(path, body).path("id").asText(), say).json();
+    String run = api.post(path, body).path("id").asText();
+    Deque<String> steps = killing.steps.get(path.substring(path.lastIndexOf('/') + 1));
+    String step = steps == null ? null : steps.poll();
+    if (step != null) {
+      begun(run, step);
+      say.accept("  the service is killed at step '" + step + "'");
+      killing.kill.run();
+    }
+    return Follow.run(api, run, say).json();
+  }
+
+  /** Waits until a step of a run has begun. */
+  void begun(String run, String step) {
+    long until = System.nanoTime() + PATIENCE.toNanos();
+    while (System.nanoTime() < until) {
+      for (JsonNode s : api.get("/runs/" + run).path("steps")) {
+        if (s.path("name").asText().equals(step) && !s.path("state").asText().equals("waiting")) {
+          return;
+        }
+      }
+      try {
+        Harness.pause(50);
+      } catch (IOException e) {
+        throw new UncheckedIOException(e);
+      }
+    }
+    throw new IllegalStateException("step '" + step + "' of " + run + " did not begin");
   }
 
   /** Starts work and follows it; fails unless it is done. */

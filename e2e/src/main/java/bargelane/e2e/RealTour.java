@@ -5,11 +5,13 @@ import bargelane.standins.host.DemoHost;
 import bargelane.standins.host.SmallMachines;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
+import java.io.UncheckedIOException;
 import java.net.InetAddress;
 import java.net.ServerSocket;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.time.Instant;
+import java.util.ArrayDeque;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -27,15 +29,24 @@ final class RealTour extends Narration {
   static final String GUEST = "lending-db";
   private static final int BOOT_SECONDS = 120;
 
+  private final Harness harness;
   private final ApiClient api;
   private final Journey journey;
   private final Shore home;
   private final Shore away;
 
-  RealTour(Harness harness, Shore home, Shore away, boolean verbose) {
+  RealTour(Harness harness, Shore home, Shore away, boolean verbose, boolean killing) {
     super(verbose);
+    this.harness = harness;
     this.api = harness.api();
-    this.journey = new Journey(api, this::detail);
+    this.journey =
+        new Journey(
+            api,
+            this::detail,
+            killing
+                ? new Journey.Killing(
+                    Map.of("test", new ArrayDeque<>(List.of("refit"))), this::killWhileTheYardRuns)
+                : Journey.Killing.NONE);
     this.home = home;
     this.away = away;
   }
@@ -96,7 +107,8 @@ final class RealTour extends Narration {
               harness.database().service(),
               hosts.home,
               hosts.away,
-              List.of(args).contains("--steps"));
+              List.of(args).contains("--steps"),
+              List.of(args).contains("--killing"));
       try {
         tour.run(List.of(args).contains("--brief"));
       } catch (IOException | RuntimeException e) {
@@ -124,6 +136,22 @@ final class RealTour extends Narration {
     Lost lost = failover();
     wayHome(lost);
     say("The tour took " + Duration.between(begun, Instant.now()).toSeconds() + " s.");
+  }
+
+  /** Ends the service while the yard edits a clone: the very same is asked of a yard once more. */
+  private void killWhileTheYardRuns() {
+    try {
+      long until = System.nanoTime() + Duration.ofSeconds(BOOT_SECONDS).toNanos();
+      while (away.host.virsh("list", "--name").isBlank()) {
+        if (System.nanoTime() > until) {
+          throw new IllegalStateException("no yard was started");
+        }
+      }
+      harness.kill("service");
+      harness.service();
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
+    }
   }
 
   static JsonNode addSite(ApiClient api, String name, String address) {

@@ -6,9 +6,12 @@ import bargelane.standins.guest.Ring.Entry;
 import bargelane.standins.store.DeadDisk;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
+import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.time.Instant;
+import java.util.ArrayDeque;
+import java.util.Deque;
 import java.util.List;
 import java.util.Map;
 
@@ -28,15 +31,44 @@ public final class Tour extends Narration {
   private final Journey journey;
   private final Platform cloud;
 
-  private Tour(Harness harness, boolean verbose) {
+  private Tour(Harness harness, boolean verbose, boolean killing) {
     super(verbose);
     this.harness = harness;
     this.api = harness.api();
-    this.journey = new Journey(api, this::detail);
+    this.journey =
+        new Journey(
+            api,
+            this::detail,
+            killing ? new Journey.Killing(KILLED_AT, this::killService) : Journey.Killing.NONE);
     this.cloud = harness.saltmarsh();
   }
 
-  /** Runs the tour; exit code 0 only if every check held. */
+  private static final Map<String, Deque<String>> KILLED_AT =
+      Map.of(
+          "test", steps("start-1"),
+          "cutover", steps("define"),
+          "failback", steps("last", "clone"),
+          "failover", steps("define"),
+          "reconcile", steps("survey-back", "turn"),
+          "settle", steps("remove"));
+
+  private static Deque<String> steps(String... names) {
+    return new ArrayDeque<>(List.of(names));
+  }
+
+  private void killService() {
+    try {
+      harness.kill("service");
+      harness.service();
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
+    }
+  }
+
+  /**
+   * Runs the tour; exit code 0 only if every check held. With {@code --killing} the service is
+   * killed in the middle of each move, and every check must hold all the same.
+   */
   public static void main(String[] args) throws IOException {
     if (List.of(args).contains("--real")) {
       RealTour.main(args);
@@ -46,7 +78,11 @@ public final class Tour extends Narration {
     try (Harness harness = Harness.create()) {
       System.out.println(
           "Starting a database, the service, a machine room and a cloud of its own ...");
-      Tour tour = new Tour(harness.all(), List.of(args).contains("--steps"));
+      Tour tour =
+          new Tour(
+              harness.all(),
+              List.of(args).contains("--steps"),
+              List.of(args).contains("--killing"));
       try {
         tour.run();
       } catch (IOException | RuntimeException e) {

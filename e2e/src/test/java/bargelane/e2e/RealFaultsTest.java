@@ -7,11 +7,8 @@ import static org.junit.jupiter.api.Assumptions.assumeTrue;
 import bargelane.client.ApiClient;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
-import java.io.UncheckedIOException;
 import java.time.Instant;
 import java.util.Map;
-import java.util.concurrent.TimeUnit;
-import java.util.concurrent.atomic.AtomicBoolean;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.MethodOrderer;
@@ -23,7 +20,6 @@ import org.junit.jupiter.api.TestMethodOrder;
 @TestMethodOrder(MethodOrderer.OrderAnnotation.class)
 class RealFaultsTest {
 
-  private static final int PATIENCE = 300;
   private static Harness harness;
   private static RealTour.Hosts hosts;
   private static ApiClient api;
@@ -136,36 +132,5 @@ class RealFaultsTest {
     journey.awaitPoint(back);
     journey.awaitPoint(Instant.now());
     assertEquals("delta", completePass().path("kind").asText());
-  }
-
-  @Test
-  @Order(5)
-  void aServiceKilledWhileAGuestIsRefittedRefitsItOnceMore() throws IOException {
-    AtomicBoolean killed = new AtomicBoolean();
-    Journey watched =
-        new Journey(
-            api,
-            line -> {
-              if (line.contains("running  Refit the guests") && !killed.getAndSet(true)) {
-                killWhileTheHelperRuns();
-              }
-            });
-    JsonNode run = watched.follow("/waves/lending/test", Map.of());
-    assertTrue(killed.get());
-    assertEquals("done", run.path("state").asText(), run.path("problem").toString());
-    assertEquals("", hosts.away.host.virsh("list", "--all", "--name").strip());
-  }
-
-  private static void killWhileTheHelperRuns() {
-    try {
-      long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(PATIENCE);
-      while (hosts.away.host.virsh("list", "--name").isBlank()) {
-        assertTrue(System.nanoTime() < until, "no yard was started");
-      }
-      harness.kill("service");
-      harness.service();
-    } catch (IOException e) {
-      throw new UncheckedIOException(e);
-    }
   }
 }

@@ -5,8 +5,9 @@ import org.junit.jupiter.api.Test;
 
 class RealTourTest {
 
+  /** The service is killed while a guest is refitted for its test, which is done once more. */
   @Test
   void failingOverAndComingHomeHoldsOnRealMachines() throws IOException, InterruptedException {
-    Tours.holds("--real", "--brief");
+    Tours.holds("--real", "--brief", "--killing");
   }
 }

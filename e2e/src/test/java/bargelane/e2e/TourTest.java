@@ -5,8 +5,10 @@ import org.junit.jupiter.api.Test;
 
 class TourTest {
 
+  /** Every step is idempotent, so what is checked past the service holds as if nothing had been. */
   @Test
-  void theWholeExampleHolds() throws IOException, InterruptedException {
-    Tours.holds();
+  void theWholeExampleHoldsThoughTheServiceIsKilledInTheMiddleOfEachMove()
+      throws IOException, InterruptedException {
+    Tours.holds("--killing", "--steps");
   }
 }

@@ -114,11 +114,21 @@ class RefitTest {
                 Map.of()));
   }
 
-  /** Whether a machine answers before it switches itself off. */
+  /** What the guest's initramfs says when the drivers for its root disk are not in it. */
+  private static final String LOST = "no root file system: /dev/sda2 does not exist";
+
+  /** What a machine said on its serial line so far. */
+  private static String serial(String name) throws IOException {
+    Path log = demo.pool().resolve("bargelane/console").resolve(name + ".log");
+    return java.nio.file.Files.exists(log) ? java.nio.file.Files.readString(log) : "";
+  }
+
+  /** Whether a machine answers, or says on its serial line that it never will. */
   private static boolean answers(String id) throws IOException {
     Compute.WayIn way = driver.compute().wayIn(id);
+    String name = driver.compute().machine(id).name();
     long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(120);
-    while (System.nanoTime() < until && driver.compute().machine(id).on()) {
+    while (System.nanoTime() < until && !serial(name).contains(LOST)) {
       try {
         HttpURLConnection http =
             (HttpURLConnection)
@@ -148,6 +158,7 @@ class RefitTest {
     String unfit = define("unfit", List.of("u-0", "u-1"));
     driver.compute().start(unfit);
     assertFalse(answers(unfit), "a guest without the drivers can't start here");
+    assertTrue(serial("unfit").contains(LOST), serial("unfit"));
     driver.compute().remove(unfit);
     RefitPlan plan = look(DISKS, g -> Refit.plan(g, OLD, NEW, MOVED));
     assertEquals(List.of(), plan.refused());
