@@ -69,10 +69,7 @@ final class CutoverRun implements RunKind {
         new Step(
             "near", "Pass once more while the machines still run", w -> moves.pass(w, "near")));
     steps.add(
-        new Step(
-            "stop",
-            "Stop and fence the machines",
-            w -> moves.stop(w, winner().other(), "stoppedAt")));
+        new Step("stop", "Stop and fence the machines", w -> moves.stop(w, winner().other())));
     steps.add(new Step("last", "Ship the last changes", w -> moves.pass(w, "last")));
     steps.add(new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, winner())));
     steps.add(
@@ -90,11 +87,11 @@ final class CutoverRun implements RunKind {
 
   @Override
   public List<Step> backOut(Work work) {
-    if (work.note("landed").isPresent()) {
+    if (work.has(MoveNotes.LANDED)) {
       return List.of();
     }
     List<Step> steps = new ArrayList<>();
-    if (work.note("stoppedAt").isPresent()) {
+    if (work.has(MoveNotes.STOPPED_AT)) {
       steps.add(
           new Step(
               "take-back",
@@ -111,9 +108,9 @@ final class CutoverRun implements RunKind {
   }
 
   private Outcome land(Work w) {
-    if (w.note("landed").isEmpty()) {
+    if (!w.has(MoveNotes.LANDED)) {
       services.db().run(s -> landings.land(s, w, winner()));
-      w.note("landed", true);
+      w.put(MoveNotes.LANDED, true);
     }
     return Outcome.done("at " + moves.state(w).site(winner()).name);
   }
@@ -131,8 +128,8 @@ final class CutoverRun implements RunKind {
   private Outcome dossier(Work w) {
     TowState state = moves.state(w);
     PointEntity point = moves.point(w);
-    Instant stopped = Instant.parse(w.note("stoppedAt").orElseThrow());
-    Instant up = Instant.parse(w.note("upAt").orElseThrow());
+    Instant stopped = w.need(MoveNotes.STOPPED_AT);
+    Instant up = w.need(MoveNotes.UP_AT);
     Map<String, Object> record = new LinkedHashMap<>();
     record.put("kind", name);
     record.put("from", state.site(winner().other()).name);

@@ -49,7 +49,7 @@ final class FailoverRun implements RunKind {
   }
 
   private Side winner(Work w) {
-    return Side.valueOf(w.noteOnce("winner", () -> TowState.source(moves.leg(w)).other().name()));
+    return w.once(MoveNotes.WINNER, () -> TowState.source(moves.leg(w)).other());
   }
 
   @Override
@@ -85,7 +85,7 @@ final class FailoverRun implements RunKind {
 
   @Override
   public List<Step> backOut(Work work) {
-    if (work.note("landed").isPresent()) {
+    if (work.has(MoveNotes.LANDED)) {
       return List.of();
     }
     return List.of(
@@ -99,21 +99,17 @@ final class FailoverRun implements RunKind {
   private Outcome exposure(Work w) {
     PointEntity point = moves.point(w);
     double seconds =
-        Double.parseDouble(
-            w.noteOnce(
-                "exposureSeconds",
-                () ->
-                    String.valueOf(
-                        Duration.between(point.asOf, services.clock().instant()).toMillis()
-                            / 1000.0)));
+        w.once(
+            MoveNotes.EXPOSURE_SECONDS,
+            () -> Duration.between(point.asOf, services.clock().instant()).toMillis() / 1000.0);
     return Outcome.done("point " + point.number + " is " + Durations.seconds(seconds) + " old");
   }
 
   private Outcome source(Work w) {
     boolean declared = w.input().path("sourceLost").asBoolean(false);
     try {
-      Outcome stopped = moves.stop(w, winner(w).other(), "stoppedAt");
-      w.note("sourceFenced", true);
+      Outcome stopped = moves.stop(w, winner(w).other());
+      w.put(MoveNotes.SOURCE_FENCED, true);
       return stopped;
     } catch (SiteException e) {
       if (declared && e.kind() == SiteException.Kind.MAY_PASS) {
@@ -127,7 +123,7 @@ final class FailoverRun implements RunKind {
   }
 
   private Outcome land(Work w) {
-    if (w.note("landed").isEmpty()) {
+    if (!w.has(MoveNotes.LANDED)) {
       services
           .db()
           .run(
@@ -141,10 +137,10 @@ final class FailoverRun implements RunKind {
                             winner(w).name(),
                             Landing.armName(w),
                             moves.point(w).id,
-                            w.note("upAt").orElse(""),
+                            w.get(MoveNotes.UP_AT).map(Instant::toString).orElse(""),
                             null));
               });
-      w.note("landed", true);
+      w.put(MoveNotes.LANDED, true);
     }
     return Outcome.done("at " + moves.state(w).site(winner(w)).name);
   }
@@ -153,16 +149,16 @@ final class FailoverRun implements RunKind {
     TowState state = moves.state(w);
     PointEntity point = moves.point(w);
     Instant begun = w.startedAt();
-    Instant up = Instant.parse(w.note("upAt").orElseThrow());
+    Instant up = w.need(MoveNotes.UP_AT);
     Map<String, Object> record = new LinkedHashMap<>();
     record.put("kind", "failover");
     record.put("from", state.site(winner(w).other()).name);
     record.put("to", state.site(winner(w)).name);
     record.put("approvedBy", w.startedBy());
-    record.put("sourceFenced", w.note("sourceFenced").isPresent());
+    record.put("sourceFenced", w.has(MoveNotes.SOURCE_FENCED));
     record.put("point", point.number);
     record.put("asOf", point.asOf.toString());
-    record.put("exposureSeconds", w.noted("exposureSeconds").asDouble());
+    record.put("exposureSeconds", w.need(MoveNotes.EXPOSURE_SECONDS));
     record.put("healthyAt", up.toString());
     record.put("rtoSeconds", Duration.between(begun, up).toMillis() / 1000.0);
     record.put("digests", Moves.digests(point, state));

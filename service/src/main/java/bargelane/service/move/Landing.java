@@ -4,7 +4,6 @@ import bargelane.core.lane.Placement;
 import bargelane.core.replication.LegState;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.plan.Plans;
-import bargelane.service.platform.Json;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
@@ -13,12 +12,12 @@ import bargelane.service.replication.PointVolume;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
+import bargelane.service.run.Notes;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.sites.Compute;
-import com.fasterxml.jackson.databind.JsonNode;
 import java.time.Duration;
 import java.time.Instant;
 import java.time.temporal.ChronoUnit;
@@ -138,18 +137,18 @@ final class Landing {
       Optional<Berth> berth = TowState.berth(m, side);
       Compute compute = moves.compute(state, side);
       if (berth.isPresent()) {
-        if (!w.noted("previous").has(m.id)) {
-          note(w, "previous", m.id, Json.text(berth.get()));
+        if (w.notes().get(MoveNotes.PREVIOUS, m.id).isEmpty()) {
+          w.put(MoveNotes.PREVIOUS, m.id, berth.get());
         }
         setAside(
             state, side, berth.get().disks().stream().filter(d -> !disks.contains(d)).toList(), w);
         compute.attach(berth.get().platformId(), disks);
-        note(w, "machines", m.id, berth.get().platformId());
+        w.put(MoveNotes.MACHINES, m.id, berth.get().platformId());
       } else {
         String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "machine", m.name);
         Placement placement = results.get(i).placement();
         String id = compute.define(spec(m.name, owner, Plans.facts(state, m), placement, disks));
-        note(w, "machines", m.id, id);
+        w.put(MoveNotes.MACHINES, m.id, id);
       }
     }
     return Outcome.done(String.join(", ", state.members.stream().map(m -> m.name).toList()));
@@ -161,7 +160,7 @@ final class Landing {
   private void setAside(TowState state, Side side, List<String> disks, Work w) {
     for (String disk : disks) {
       if (!services.ledger().recorded(state.siteId(side), "volume", disk)) {
-        note(w, "setAside", disk, side.name());
+        w.put(MoveNotes.SET_ASIDE, disk, side);
         String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "volume", disk);
         moves.driver(state, side).target().own(disk, owner);
       }
@@ -171,24 +170,16 @@ final class Landing {
   /**
    * Volumes that a landing set aside are the site's own again when they are back on their machine.
    */
-  void takeUpAgain(TowState state, Side side, JsonNode landingNotes) {
-    landingNotes
-        .path("setAside")
-        .fieldNames()
-        .forEachRemaining(
+  void takeUpAgain(TowState state, Side side, Notes landing) {
+    landing
+        .get(MoveNotes.SET_ASIDE)
+        .orElse(Map.of())
+        .keySet()
+        .forEach(
             disk -> {
               moves.driver(state, side).target().own(disk, "");
               services.ledger().release(state.siteId(side), "volume", disk);
             });
-  }
-
-  static void note(Work w, String map, String key, String value) {
-    com.fasterxml.jackson.databind.node.ObjectNode node = Json.MAPPER.createObjectNode();
-    if (w.noted(map).isObject()) {
-      node.setAll((com.fasterxml.jackson.databind.node.ObjectNode) w.noted(map));
-    }
-    node.put(key, value);
-    w.note(map, node);
   }
 
   /** A step for each rank: start its machines and wait until they answer. */
@@ -207,11 +198,10 @@ final class Landing {
   private Outcome startRank(Work w, Side side, int rank) {
     TowState state = moves.state(w);
     Compute compute = moves.compute(state, side);
-    Instant begun =
-        Instant.parse(w.noteOnce("rank-" + rank, () -> services.clock().instant().toString()));
+    Instant begun = w.once(MoveNotes.rank(rank), () -> services.clock().instant());
     List<String> answers = new ArrayList<>();
     for (MemberEntity m : state.ofRank(rank)) {
-      String id = w.noted("machines").path(m.id).asText();
+      String id = w.need(MoveNotes.MACHINES).get(m.id);
       compute.unfence(id);
       compute.start(id);
       Optional<String> bad = Probe.of(compute, id, m.name);
@@ -230,7 +220,7 @@ final class Landing {
       }
       answers.add(m.name);
     }
-    w.note("upAt", services.clock().instant().toString());
+    w.put(MoveNotes.UP_AT, services.clock().instant());
     return Outcome.done("healthy: " + String.join(", ", answers));
   }
 
@@ -244,7 +234,7 @@ final class Landing {
         TowState.berth(
             m,
             winner,
-            new Berth(w.noted("machines").path(m.id).asText(), cloneNames(w, state, m), previous));
+            new Berth(w.need(MoveNotes.MACHINES).get(m.id), cloneNames(w, state, m), previous));
       }
     }
     Refits.landed(s, w, state.members, winner);
@@ -265,9 +255,9 @@ final class Landing {
     TowState state = moves.state(w);
     Compute compute = moves.compute(state, side);
     for (MemberEntity m : state.members) {
-      JsonNode previous = w.noted("previous").path(m.id);
-      if (previous.isTextual()) {
-        Berth berth = Json.read(previous.asText(), Berth.class);
+      Optional<Berth> previous = w.notes().get(MoveNotes.PREVIOUS, m.id);
+      if (previous.isPresent()) {
+        Berth berth = previous.get();
         compute.stop(berth.platformId());
         compute.attach(berth.platformId(), berth.disks());
         compute.fence(berth.platformId());

@@ -12,6 +12,7 @@ import bargelane.service.platform.Remedies;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.PassNotes;
 import bargelane.service.replication.PassRun;
 import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.PointVolume;
@@ -68,8 +69,8 @@ final class Moves {
 
   /** The leg that this run began on. */
   String legId(Work w) {
-    return w.noteOnce(
-        "leg",
+    return w.once(
+        MoveNotes.LEG,
         () ->
             state(w)
                 .leg
@@ -125,7 +126,7 @@ final class Moves {
     LegEntity leg = leg(w);
     String run =
         w.makeOnce(
-            key,
+            MoveNotes.pass(key),
             s ->
                 PassRun.start(
                     s,
@@ -164,10 +165,10 @@ final class Moves {
   }
 
   /** Stops and fences every machine at a side, last rank first. */
-  Outcome stop(Work w, Side side, String noteKey) {
+  Outcome stop(Work w, Side side) {
     TowState state = state(w);
     Compute compute = compute(state, side);
-    w.noteOnce(noteKey, () -> services.clock().instant().toString());
+    w.once(MoveNotes.STOPPED_AT, () -> services.clock().instant());
     for (MemberEntity m : state.stopOrder()) {
       Optional<Berth> berth = TowState.berth(m, side);
       if (berth.isPresent()) {
@@ -209,7 +210,7 @@ final class Moves {
     String asked = w.input().path("point").asText("");
     String id =
         w.makeOnce(
-            "point",
+            PassNotes.POINT,
             s -> {
               // Between the choice and its note nobody thins the leg's points.
               s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);

@@ -105,8 +105,7 @@ final class ReconcileRun implements RunKind {
   }
 
   private Side returned(Work w) {
-    return Side.valueOf(
-        w.noteOnce("returned", () -> Side.valueOf(parting(w).winner()).other().name()));
+    return w.once(MoveNotes.RETURNED, () -> Side.valueOf(parting(w).winner()).other());
   }
 
   private Side keep(Work w) {
@@ -128,9 +127,11 @@ final class ReconcileRun implements RunKind {
     }
     Instant now = services.clock().instant();
     String since = parting(w).runningSince();
-    if (ran && w.note("overlapSeconds").isEmpty()) {
+    if (ran && !w.has(MoveNotes.OVERLAP_SECONDS)) {
       // An upper bound: it may have come back at any time since the other side was started.
-      w.note("overlapSeconds", Duration.between(Instant.parse(since), now).toMillis() / 1000.0);
+      w.put(
+          MoveNotes.OVERLAP_SECONDS,
+          Duration.between(Instant.parse(since), now).toMillis() / 1000.0);
     }
     return Outcome.done(
         ran
@@ -152,7 +153,7 @@ final class ReconcileRun implements RunKind {
         side != returned(w) && source.markers().containsAll(state.names(parting.marker(), side));
     String passId =
         w.makeOnce(
-            "survey-" + key,
+            MoveNotes.survey(key),
             s ->
                 Passes.create(
                         s,
@@ -234,7 +235,7 @@ final class ReconcileRun implements RunKind {
   private List<PassDisk> disks(Work w, String key) {
     return services
         .db()
-        .tx(s -> Passes.disks(s.find(PassEntity.class, w.note("survey-" + key).orElseThrow())));
+        .tx(s -> Passes.disks(s.find(PassEntity.class, w.need(MoveNotes.survey(key)))));
   }
 
   private long bytes(Work w, String key) {
@@ -254,7 +255,7 @@ final class ReconcileRun implements RunKind {
             home,
             state.away.name,
             away,
-            w.note("overlapSeconds").map(Double::valueOf).orElse(null));
+            w.get(MoveNotes.OVERLAP_SECONDS).orElse(null));
     services
         .db()
         .run(
@@ -280,7 +281,7 @@ final class ReconcileRun implements RunKind {
   private Outcome choose(Work w) {
     Side keep = keep(w);
     if (keep == returned(w)) {
-      moves.stop(w, keep.other(), "stoppedAt");
+      moves.stop(w, keep.other());
       services.db().run(s -> s.find(TowEntity.class, w.subjectId()).landed = keep == Side.AWAY);
       return moves.start(w, keep);
     }
@@ -305,7 +306,7 @@ final class ReconcileRun implements RunKind {
 
   /** The new leg's first pass is the timetable's own. */
   private Outcome first(Work w) {
-    String leg = w.note("nextLeg").orElseThrow();
+    String leg = w.need(MoveNotes.NEXT_LEG);
     Optional<PointEntity> point =
         services.db().tx(s -> TowState.newestPoint(s, s.find(LegEntity.class, leg)));
     if (point.isEmpty()) {
@@ -318,8 +319,8 @@ final class ReconcileRun implements RunKind {
               TowEntity tow = s.find(TowEntity.class, w.subjectId());
               tow.diverged = false;
             });
-    w.note("firstPoint", point.get().id);
-    w.note("firstSent", point.get().sent);
+    w.put(MoveNotes.FIRST_POINT, point.get().id);
+    w.put(MoveNotes.FIRST_SENT, point.get().sent);
     return Outcome.done(
         "point " + point.get().number + ", " + Sizes.text(point.get().sent) + " crossed");
   }
@@ -330,7 +331,7 @@ final class ReconcileRun implements RunKind {
     record.put("kept", moves.state(w).site(keep(w)).name);
     record.put("approvedBy", w.startedBy());
     record.put("divergence", parting(w).measured());
-    record.put("bytesCrossed", w.noted("firstSent").asLong());
+    record.put("bytesCrossed", w.get(MoveNotes.FIRST_SENT).orElse(0L));
     moves.dossier(w, "reconcile", record);
     return Outcome.done("");
   }
@@ -339,18 +340,18 @@ final class ReconcileRun implements RunKind {
     TowState state = moves.state(w);
     String legMarker = state.leg.map(l -> l.marker).orElse("");
     for (String key : List.of("back", "running")) {
-      if (w.note("survey-" + key).isEmpty()) {
+      if (!w.has(MoveNotes.survey(key))) {
         continue;
       }
       Side side = key.equals("back") ? returned(w) : returned(w).other();
       services
           .passes()
-          .abandon(w.note("survey-" + key).orElseThrow(), "given-up", "the survey was given up");
+          .abandon(w.need(MoveNotes.survey(key)), "given-up", "the survey was given up");
       services
           .db()
           .run(
               s -> {
-                PassEntity pass = s.find(PassEntity.class, w.note("survey-" + key).orElseThrow());
+                PassEntity pass = s.find(PassEntity.class, w.need(MoveNotes.survey(key)));
                 if (pass.endedAt == null) {
                   Passes.close(s, pass, PassState.FAILED, services.clock().instant());
                 }

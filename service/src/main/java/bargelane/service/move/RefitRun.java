@@ -27,7 +27,7 @@ final class RefitRun implements RunKind {
   }
 
   private Side side(Work w) {
-    return Side.valueOf(w.noteOnce("side", () -> TowState.source(moves.leg(w)).other().name()));
+    return w.once(MoveNotes.SIDE, () -> TowState.source(moves.leg(w)).other());
   }
 
   @Override

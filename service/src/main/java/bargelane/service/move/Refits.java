@@ -24,6 +24,7 @@ import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
+import bargelane.service.run.Note;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
@@ -201,10 +202,10 @@ public final class Refits {
     List<String> told = new ArrayList<>();
     for (int i = 0; i < state.members.size(); i++) {
       MemberEntity m = state.members.get(i);
-      if (!w.noted("refits").has(m.id)) {
-        Landing.note(w, "refits", m.id, Json.text(apply(w, state, i, side)));
+      if (w.notes().get(MoveNotes.REFITS, m.id).isEmpty()) {
+        w.put(MoveNotes.REFITS, m.id, apply(w, state, i, side));
       }
-      List<FileEdit> made = Json.read(w.noted("refits").path(m.id).asText(), EDITS);
+      List<FileEdit> made = w.need(MoveNotes.REFITS).get(m.id);
       told.add(
           m.name
               + ": "
@@ -217,8 +218,8 @@ public final class Refits {
 
   private List<FileEdit> apply(Work w, TowState state, int index, Side side) {
     MemberEntity m = state.members.get(index);
-    String planned = "refit-" + m.id;
-    if (w.note(planned).isEmpty()) {
+    Note<String> planned = MoveNotes.edits(m.id);
+    if (!w.has(planned)) {
       RefitPlan plan = plan(w, state, index, side);
       store(w, m, plan);
       if (!plan.refused().isEmpty() && m.refitWord.isEmpty()) {
@@ -235,16 +236,16 @@ public final class Refits {
                 state.tow.name));
       }
       // Kept whole: a yard that was cut short is asked for the very same again.
-      w.note(planned, Json.text(plan.edits()));
+      w.put(planned, Json.text(plan.edits()));
     }
-    List<FileEdit> edits = Json.read(w.note(planned).orElseThrow(), EDITS);
+    List<FileEdit> edits = Json.read(w.need(planned), EDITS);
     if (!edits.isEmpty()) {
       String yard = "bl-" + w.runId() + "-refit-" + m.name;
       String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "machine", yard);
       moves.compute(state, side).refit(yard, owner, landings.cloneNames(w, state, m), edits);
       services.ledger().remove(state.siteId(side), "machine", yard);
     }
-    w.note(planned, "[]");
+    w.put(planned, "[]");
     return edits.stream().map(FileEdit::remembered).toList();
   }
 
@@ -252,8 +253,8 @@ public final class Refits {
   static void landed(org.hibernate.Session s, Work w, List<MemberEntity> members, Side winner) {
     for (MemberEntity m : members) {
       s.find(MemberEntity.class, m.id).refitMade =
-          winner == Side.AWAY && w.noted("refits").has(m.id)
-              ? w.noted("refits").path(m.id).asText()
+          winner == Side.AWAY
+              ? w.notes().get(MoveNotes.REFITS, m.id).map(Json::text).orElse(null)
               : null;
     }
   }

@@ -14,6 +14,7 @@ import bargelane.service.platform.Json;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.PassDisk;
 import bargelane.service.replication.PassEntity;
+import bargelane.service.replication.PassNotes;
 import bargelane.service.replication.Passes;
 import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.PointVolume;
@@ -26,6 +27,7 @@ import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.sites.Compute;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
@@ -87,7 +89,7 @@ final class TestRun implements RunKind {
   }
 
   private Side side(Work w) {
-    return Side.valueOf(w.noteOnce("side", () -> TowState.source(moves.leg(w)).other().name()));
+    return w.once(MoveNotes.SIDE, () -> TowState.source(moves.leg(w)).other());
   }
 
   private static String suffix(Work w) {
@@ -103,7 +105,7 @@ final class TestRun implements RunKind {
     PointEntity point = moves.point(w);
     String passId =
         w.makeOnce(
-            "tally",
+            MoveNotes.TALLY,
             s ->
                 Passes.create(
                         s,
@@ -150,14 +152,14 @@ final class TestRun implements RunKind {
       long differ =
           Passes.disks(pass).stream().mapToLong(d -> Ranges.parse(d.differed()).bytes()).sum();
       close(passId, PassState.COMPLETE);
-      w.note("tallyDiffers", differ);
+      w.put(MoveNotes.TALLY_DIFFERS, differ);
       if (differ > 0) {
         throw new RunFailure(
             "tally-differs",
             differ + " bytes of the clones differ from the digests of point " + point.number,
             "make a compare pass, and report this");
       }
-      w.note("tallied", pass.total);
+      w.put(MoveNotes.TALLIED, pass.total);
       return Outcome.done(Sizes.text(pass.total) + " compared, no block differs");
     }
     return outcome;
@@ -191,7 +193,7 @@ final class TestRun implements RunKind {
       String name = "test-" + suffix(w) + "-" + subnet;
       String owner = services.ledger().plan(state.siteId(side(w)), w.subjectId(), "network", name);
       String id = moves.compute(state, side(w)).isolate(name, subnet, owner);
-      Landing.note(w, "networks", subnet, id);
+      w.put(MoveNotes.NETWORKS, subnet, id);
     }
     return Outcome.done(subnets.size() + " subnets copied, reaching nothing else");
   }
@@ -219,7 +221,7 @@ final class TestRun implements RunKind {
               .map(
                   n ->
                       new PlacedNic(
-                          w.noted("networks").path(n.network()).asText(),
+                          w.need(MoveNotes.NETWORKS).get(n.network()),
                           n.address(),
                           n.kept(),
                           n.mac()))
@@ -235,7 +237,7 @@ final class TestRun implements RunKind {
                       Plans.facts(state, m),
                       isolated,
                       landings.cloneNames(w, state, m)));
-      Landing.note(w, "machines", m.id, id);
+      w.put(MoveNotes.MACHINES, m.id, id);
     }
     return Outcome.done("");
   }
@@ -245,14 +247,12 @@ final class TestRun implements RunKind {
     Compute compute = moves.compute(state, side(w));
     List<String> answers = new ArrayList<>();
     for (MemberEntity m : state.ofRank(rank)) {
-      String id = w.noted("machines").path(m.id).asText();
+      String id = w.need(MoveNotes.MACHINES).get(m.id);
       compute.start(id);
       Optional<String> bad = Probe.of(compute, id, m.name);
       if (bad.isPresent()) {
-        String since = w.noteOnce("rank-" + rank, () -> services.clock().instant().toString());
-        if (java.time.Instant.parse(since)
-            .plus(Landing.HEALTHY_WITHIN)
-            .isBefore(services.clock().instant())) {
+        Instant since = w.once(MoveNotes.rank(rank), () -> services.clock().instant());
+        if (since.plus(Landing.HEALTHY_WITHIN).isBefore(services.clock().instant())) {
           throw new RunFailure(
               "probe-failed",
               bad.get(),
@@ -266,54 +266,41 @@ final class TestRun implements RunKind {
   }
 
   private Outcome record(Work w) {
-    TowState state = moves.state(w);
-    List<Preflight.Result> places = services.db().tx(s -> Plans.place(s, state));
-    services
-        .db()
-        .run(
-            s -> {
-              for (int i = 0; i < state.members.size(); i++) {
-                MemberEntity m = s.find(MemberEntity.class, state.members.get(i).id);
-                m.test =
-                    Json.text(
-                        new Plans.Test(
-                            true,
-                            services.clock().instant().toString(),
-                            w.runId(),
-                            Proof.of(places.get(i).placement(), Plans.facts(state, m))));
-              }
-              services
-                  .events()
-                  .tell(
-                      s,
-                      "proven",
-                      w.subjectId(),
-                      w.runId(),
-                      state.tow.name + " passed its test cutover",
-                      null);
-            });
+    record(w, true);
     return Outcome.done("the present plan is proven");
   }
 
   private Outcome recordFailure(Work w) {
+    record(w, false);
+    return Outcome.done("");
+  }
+
+  /** Keeps with each machine what was tested, and how it went. */
+  private void record(Work w, boolean passed) {
     TowState state = moves.state(w);
     List<Preflight.Result> places = services.db().tx(s -> Plans.place(s, state));
+    String at = services.clock().instant().toString();
     services
         .db()
         .run(
             s -> {
               for (int i = 0; i < state.members.size(); i++) {
                 MemberEntity m = s.find(MemberEntity.class, state.members.get(i).id);
-                m.test =
-                    Json.text(
-                        new Plans.Test(
-                            false,
-                            services.clock().instant().toString(),
-                            w.runId(),
-                            Proof.of(places.get(i).placement(), Plans.facts(state, m))));
+                Proof proof = Proof.of(places.get(i).placement(), Plans.facts(state, m));
+                m.test = Json.text(new Plans.Test(passed, at, w.runId(), proof));
+              }
+              if (passed) {
+                services
+                    .events()
+                    .tell(
+                        s,
+                        "proven",
+                        w.subjectId(),
+                        w.runId(),
+                        state.tow.name + " passed its test cutover",
+                        null);
               }
             });
-    return Outcome.done("");
   }
 
   /** Waits until somebody finishes it. */
@@ -337,16 +324,17 @@ final class TestRun implements RunKind {
   private Outcome clean(Work w) {
     TowState state = moves.state(w);
     String site = state.siteId(side(w));
-    w.note("tally")
+    w.get(MoveNotes.TALLY)
         .ifPresent(
             passId -> {
               services.passes().abandon(passId, "given-up", "the test is over");
               close(passId, PassState.FAILED);
             });
     state.members.forEach(m -> services.ledger().remove(site, "machine", machineName(w, m)));
-    w.noted("networks")
-        .fieldNames()
-        .forEachRemaining(
+    w.get(MoveNotes.NETWORKS)
+        .orElse(Map.of())
+        .keySet()
+        .forEach(
             subnet ->
                 services.ledger().remove(site, "network", "test-" + suffix(w) + "-" + subnet));
     landings.dropClones(w, side(w));
@@ -354,15 +342,14 @@ final class TestRun implements RunKind {
   }
 
   private Outcome dossier(Work w) {
-    PointEntity point =
-        services.db().tx(s -> s.find(PointEntity.class, w.note("point").orElseThrow()));
+    PointEntity point = services.db().tx(s -> s.find(PointEntity.class, w.need(PassNotes.POINT)));
     Map<String, Object> record = new LinkedHashMap<>();
     record.put("kind", "test");
     record.put("at", moves.state(w).site(side(w)).name);
     record.put("startedBy", w.startedBy());
-    record.put("point", point == null ? w.note("point").orElse("") : point.number);
-    record.put("tallyBytes", w.noted("tallied").asLong());
-    record.put("tallyDiffers", w.noted("tallyDiffers").asLong());
+    record.put("point", point == null ? w.get(PassNotes.POINT).orElse("") : point.number);
+    record.put("tallyBytes", w.get(MoveNotes.TALLIED).orElse(0L));
+    record.put("tallyDiffers", w.get(MoveNotes.TALLY_DIFFERS).orElse(0L));
     moves.dossier(w, "test", record);
     return Outcome.done("");
   }

@@ -68,7 +68,7 @@ final class Turning {
     moves.driver(state, loser).target().freeze(anchor, owner, frozen);
     List<PointVolume> anchored = new ArrayList<>();
     List<ReplicaEntity> replicas = new ArrayList<>();
-    String legId = w.noteOnce("nextLeg", () -> Ids.next("leg"));
+    String legId = w.once(MoveNotes.NEXT_LEG, () -> Ids.next("leg"));
     for (MemberEntity m : state.members) {
       Berth berth = TowState.berth(m, loser).orElseThrow();
       for (int i = 0; i < berth.disks().size(); i++) {

@@ -6,7 +6,6 @@ import bargelane.core.replication.LegState;
 import bargelane.core.run.RunState;
 import bargelane.core.wave.WaveVerb;
 import bargelane.service.plan.Plans;
-import bargelane.service.platform.Json;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
@@ -14,13 +13,13 @@ import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowEntity;
 import bargelane.service.replication.TowState;
+import bargelane.service.run.Notes;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunEntity;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
-import com.fasterxml.jackson.databind.JsonNode;
 import java.util.List;
 import java.util.Optional;
 
@@ -65,10 +64,7 @@ final class UndoRun implements RunKind {
     return List.of(
         new Step("pause", "Hold back the timetable", moves::pause),
         new Step("quiet", "Wait for the running pass", moves::quiet),
-        new Step(
-            "stop",
-            "Stop the machines where they landed",
-            w -> moves.stop(w, landed(w), "stoppedAt")),
+        new Step("stop", "Stop the machines where they landed", w -> moves.stop(w, landed(w))),
         new Step("take-back", "Give the machines there their former disks", this::takeBack),
         new Step(
             "drop",
@@ -96,8 +92,8 @@ final class UndoRun implements RunKind {
 
   private RunEntity landing(Work w) {
     String id =
-        w.noteOnce(
-            "landing",
+        w.once(
+            MoveNotes.LANDING,
             () ->
                 services
                     .db()
@@ -121,17 +117,15 @@ final class UndoRun implements RunKind {
 
   private Outcome takeBack(Work w) {
     RunEntity landing = landing(w);
-    JsonNode notes = Json.object(landing.notes);
+    Notes notes = Notes.of(landing);
     Side side = landed(w);
     TowState state = moves.state(w);
     for (MemberEntity m : state.members) {
-      JsonNode previous = notes.path("previous").path(m.id);
-      if (previous.isTextual()) {
+      Optional<Berth> previous = notes.get(MoveNotes.PREVIOUS, m.id);
+      if (previous.isPresent()) {
         moves
             .compute(state, side)
-            .attach(
-                notes.path("machines").path(m.id).asText(),
-                Json.read(previous.asText(), Berth.class).disks());
+            .attach(notes.need(MoveNotes.MACHINES).get(m.id), previous.get().disks());
       } else {
         services.ledger().remove(state.siteId(side), "machine", m.name);
       }
@@ -152,18 +146,14 @@ final class UndoRun implements RunKind {
         .run(
             s -> {
               for (MemberEntity m : TowState.load(s, w.subjectId()).members) {
-                JsonNode previous = notes.path("previous").path(m.id);
-                TowState.berth(
-                    m,
-                    side,
-                    previous.isTextual() ? Json.read(previous.asText(), Berth.class) : null);
+                TowState.berth(m, side, notes.get(MoveNotes.PREVIOUS, m.id).orElse(null));
               }
             });
     return Outcome.done("");
   }
 
   private Outcome reopen(Work w) {
-    String former = Json.object(landing(w).notes).path("leg").asText();
+    String former = Notes.of(landing(w)).need(MoveNotes.LEG);
     services
         .db()
         .run(

@@ -88,7 +88,7 @@ public final class PassRun implements RunKind {
   }
 
   static String passId(Work w) {
-    return w.note("pass").orElseThrow();
+    return w.need(PassNotes.PASS);
   }
 
   static String snapshotName(String passId) {
@@ -132,7 +132,7 @@ public final class PassRun implements RunKind {
         name,
         "manifest",
         Manifest.of(
-            state, leg(w), pass, w.noted("oneInstant").asBoolean(), w.noted("spreadMs").asLong()));
+            state, leg(w), pass, w.need(PassNotes.ONE_INSTANT), w.need(PassNotes.SPREAD_MS)));
     return Outcome.done(name);
   }
 
@@ -149,15 +149,15 @@ public final class PassRun implements RunKind {
                   }
                   LegEntity leg =
                       s.find(LegEntity.class, pass.legId, org.hibernate.LockMode.PESSIMISTIC_WRITE);
-                  w.noteOnce("oldMarker", () -> leg.marker);
+                  w.once(PassNotes.OLD_MARKER, () -> leg.marker);
                   PointEntity point =
                       point(
                           s,
                           pass,
                           leg,
-                          w.noted("oneInstant").asBoolean(),
-                          w.noted("spreadMs").asLong(),
-                          w.note("consistency").orElse("crash-consistent"));
+                          w.need(PassNotes.ONE_INSTANT),
+                          w.need(PassNotes.SPREAD_MS),
+                          w.get(PassNotes.CONSISTENCY).orElse("crash-consistent"));
                   s.persist(point);
                   leg.marker = snapshotName(pass.id);
                   Db.change(
@@ -223,7 +223,7 @@ public final class PassRun implements RunKind {
     for (String name : state.names(snapshotName(passId(w)), from)) {
       services.ledger().remove(site, "snapshot", name);
     }
-    String old = w.note("oldMarker").orElse("");
+    String old = w.get(PassNotes.OLD_MARKER).orElse("");
     if (!old.isEmpty() && !old.equals(snapshotName(passId(w)))) {
       state.names(old, from).forEach(m -> services.ledger().remove(site, "marker", m));
     }
@@ -256,7 +256,7 @@ public final class PassRun implements RunKind {
   }
 
   private Outcome abandon(Work w) {
-    if (w.note("pass").isPresent()) {
+    if (w.has(PassNotes.PASS)) {
       Optional<Problem> problem = w.problem();
       services
           .passes()
@@ -269,7 +269,7 @@ public final class PassRun implements RunKind {
   }
 
   private Outcome release(Work w) {
-    if (w.note("pass").isEmpty()) {
+    if (!w.has(PassNotes.PASS)) {
       return Outcome.done("");
     }
     TowState state = state(w);

@@ -58,7 +58,7 @@ final class PassSnapshot {
     TowState state = state(w);
     String passId =
         w.makeOnce(
-            "pass",
+            PassNotes.PASS,
             s -> {
               Long number =
                   Db.first(
@@ -79,7 +79,7 @@ final class PassSnapshot {
     Reach reach = state.reach(from);
     Set<String> markers = source.source().markers();
     boolean tracked =
-        w.note("markerLost").isEmpty()
+        !w.has(PassNotes.MARKER_LOST)
             && !leg.marker.isEmpty()
             && markers.containsAll(state.names(leg.marker, from));
     boolean blank = state.replicas.stream().allMatch(r -> r.blank);
@@ -100,8 +100,8 @@ final class PassSnapshot {
       services.ledger().plan(state.siteId(from), w.subjectId(), "snapshot", name);
       services.ledger().plan(state.siteId(from), w.subjectId(), "marker", name);
     }
-    boolean firstTime = w.note("asOf").isEmpty();
-    Instant asOf = Instant.parse(w.noteOnce("asOf", () -> services.clock().instant().toString()));
+    boolean firstTime = !w.has(PassNotes.AS_OF);
+    Instant asOf = w.once(PassNotes.AS_OF, () -> services.clock().instant());
     if (firstTime) {
       // Nobody has asked for this snapshot yet, so its instant is not before now: the note above is
       // for a
@@ -128,7 +128,7 @@ final class PassSnapshot {
           throw e;
         }
         tracked = false;
-        w.note("markerLost", e.getMessage());
+        w.put(PassNotes.MARKER_LOST, e.getMessage());
         one =
             source
                 .source()
@@ -138,12 +138,12 @@ final class PassSnapshot {
       held = one.held().compareTo(held) > 0 ? one.held() : held;
     }
     boolean promised = reach.promisesOneInstant(state.members.size());
-    w.note("oneInstant", promised);
-    w.note("consistency", consistency(promised, groups.size(), atRest));
+    w.put(PassNotes.ONE_INSTANT, promised);
+    w.put(PassNotes.CONSISTENCY, consistency(promised, groups.size(), atRest));
     PassKind kind = PassKind.next(tracked, blank);
     Instant taken = asOf;
     long spread = promised ? 0 : Duration.between(taken, services.clock().instant()).toMillis();
-    w.note("spreadMs", spread);
+    w.put(PassNotes.SPREAD_MS, spread);
     services.passes().offer(passId, pass -> fill(pass, state, leg, from, reach, kind, taken));
     return Outcome.done(
         kind.word()
@@ -151,7 +151,9 @@ final class PassSnapshot {
             + asOf.truncatedTo(ChronoUnit.SECONDS)
             + (groups.size() > 1 ? ", machines within " + spread + " ms" : "")
             + (atRest > 0 ? ", guests' writes held for at most " + held.toMillis() + " ms" : "")
-            + w.note("markerLost").map(why -> "; what changed can't be told: " + why).orElse(""));
+            + w.get(PassNotes.MARKER_LOST)
+                .map(why -> "; what changed can't be told: " + why)
+                .orElse(""));
   }
 
   /** Lets replicas grow whose source disks have grown. */

@@ -7,6 +7,7 @@ import bargelane.core.site.Capabilities.Reach;
 import bargelane.service.lane.LaneEntity;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
+import bargelane.service.run.Notes;
 import bargelane.service.run.Subject;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
@@ -177,7 +178,7 @@ public final class TowState {
             "select notes from RunEntity where subjectId = ?1 and endedAt is null",
             towId)
         .stream()
-        .map(notes -> Json.object(notes).path("point").asText())
+        .flatMap(notes -> Notes.of("", notes).get(PassNotes.POINT).stream())
         .collect(Collectors.toSet());
   }
 

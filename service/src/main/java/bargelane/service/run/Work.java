@@ -5,8 +5,11 @@ import bargelane.service.platform.Json;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.node.ObjectNode;
 import java.time.Instant;
+import java.util.LinkedHashMap;
+import java.util.Map;
 import java.util.Optional;
 import java.util.function.Function;
+import java.util.function.Supplier;
 import org.hibernate.Session;
 
 /**
@@ -66,46 +69,62 @@ public final class Work {
     return input;
   }
 
+  /** What it remembers so far. */
+  public Notes notes() {
+    return new Notes(run.id, notes);
+  }
+
+  public boolean has(Note<?> note) {
+    return notes().has(note);
+  }
+
   /** A note, if it was made. */
-  public Optional<String> note(String key) {
-    return Optional.ofNullable(notes.get(key)).map(JsonNode::asText);
+  public <T> Optional<T> get(Note<T> note) {
+    return notes().get(note);
   }
 
-  /** All notes. */
-  public JsonNode notes() {
-    return notes;
-  }
-
-  /** A note as JSON; missing if it was not made. */
-  public JsonNode noted(String key) {
-    return notes.path(key);
+  /** A note that an earlier step made. */
+  public <T> T need(Note<T> note) {
+    return notes().need(note);
   }
 
   /** The note, made now if it was not. Stored when this returns. */
-  public String noteOnce(String key, java.util.function.Supplier<String> make) {
-    if (!notes.has(key)) {
-      note(key, make.get());
+  public <T> T once(Note<T> note, Supplier<T> make) {
+    if (!has(note)) {
+      put(note, make.get());
     }
-    return notes.get(key).asText();
+    return need(note);
   }
 
   /**
    * The note, made now if it was not: what it names and the note itself are stored in one
    * transaction, so that neither is ever there without the other.
    */
-  public String makeOnce(String key, Function<Session, String> make) {
-    if (!notes.has(key)) {
+  public <T> T makeOnce(Note<T> note, Function<Session, T> make) {
+    if (!has(note)) {
       ObjectNode with = notes.deepCopy();
-      store.notes(run, s -> with.put(key, make.apply(s)).toString());
+      store.notes(
+          run,
+          s -> {
+            with.set(note.name(), note.write(make.apply(s)));
+            return with.toString();
+          });
       notes.setAll(with);
     }
-    return notes.get(key).asText();
+    return need(note);
   }
 
   /** Stores a note. */
-  public void note(String key, Object value) {
-    notes.set(key, Json.MAPPER.valueToTree(value));
+  public <T> void put(Note<T> note, T value) {
+    notes.set(note.name(), note.write(value));
     store.notes(run, s -> notes.toString());
+  }
+
+  /** Stores one value of a note with several. */
+  public <T> void put(Note<Map<String, T>> note, String key, T value) {
+    Map<String, T> all = new LinkedHashMap<>(get(note).orElse(Map.of()));
+    all.put(key, value);
+    put(note, all);
   }
 
   /** Stores what the run came to; shown with it. */

@@ -210,7 +210,7 @@ class RunEngineTest {
                     "make",
                     w -> {
                       w.makeOnce(
-                          "made",
+                          Note.of("made", String.class),
                           s -> {
                             SettingEntity made = new SettingEntity();
                             made.name = "made-" + tries.incrementAndGet();
@@ -227,7 +227,7 @@ class RunEngineTest {
                         throw new SiteException(
                             SiteException.Kind.MAY_PASS, "cut", "killed right after", null);
                       }
-                      return Outcome.done(w.note("made").orElseThrow());
+                      return Outcome.done(w.need(Note.of("made", String.class)));
                     })),
             List.of(),
             true));
@@ -290,7 +290,7 @@ class RunEngineTest {
                 step(
                     "second",
                     w -> {
-                      w.noteOnce("name", () -> "made once");
+                      w.once(Note.of("name", String.class), () -> "made once");
                       reached.countDown();
                       return Outcome.waitFor("for the next life");
                     })),
@@ -310,7 +310,7 @@ class RunEngineTest {
                 step(
                     "second",
                     w -> {
-                      notes.add(w.noteOnce("name", () -> "made twice"));
+                      notes.add(w.once(Note.of("name", String.class), () -> "made twice"));
                       return Outcome.done("");
                     })),
             List.of(),
@@ -333,13 +333,13 @@ class RunEngineTest {
                 step(
                     "slow",
                     w -> {
-                      if (w.note("seen").isPresent()) {
+                      if (w.has(Note.of("seen", Boolean.class))) {
                         return Outcome.done("by the second driver");
                       }
-                      w.note("seen", true);
+                      w.put(Note.of("seen", Boolean.class), true);
                       db.run(s -> s.find(RunEntity.class, w.runId()).epoch++);
                       try {
-                        w.note("too-late", true);
+                        w.put(Note.of("too-late", Boolean.class), true);
                       } catch (Work.StaleEpoch e) {
                         caught.add("stale");
                         throw e;

@@ -1,0 +1,98 @@
+package bargelane.service.move;
+
+import bargelane.blocks.refit.FileEdit;
+import bargelane.service.replication.Berth;
+import bargelane.service.replication.Side;
+import bargelane.service.run.Note;
+import com.fasterxml.jackson.core.type.TypeReference;
+import java.time.Instant;
+import java.util.List;
+import java.util.Map;
+
+/** What moves remember; each note is read by those that go on with a move, and by its undo. */
+final class MoveNotes {
+
+  /** The leg that a move began on. */
+  static final Note<String> LEG = Note.of("leg", String.class);
+
+  /** The leg that it turned replication round to. */
+  static final Note<String> NEXT_LEG = Note.of("nextLeg", String.class);
+
+  /** The side that wins a failover. */
+  static final Note<Side> WINNER = Note.of("winner", Side.class);
+
+  /** The side that a test or a look into guests works at. */
+  static final Note<Side> SIDE = Note.of("side", Side.class);
+
+  /** When the first machine was told to stop. */
+  static final Note<Instant> STOPPED_AT = Note.of("stoppedAt", Instant.class);
+
+  /** When the last machine answered. */
+  static final Note<Instant> UP_AT = Note.of("upAt", Instant.class);
+
+  static final Note<Boolean> LANDED = Note.of("landed", Boolean.class);
+
+  /** Whether the machines of a source that was failed over from were seen to stop. */
+  static final Note<Boolean> SOURCE_FENCED = Note.of("sourceFenced", Boolean.class);
+
+  static final Note<Double> EXPOSURE_SECONDS = Note.of("exposureSeconds", Double.class);
+
+  /** Ids at the site of the machines that were started, by member. */
+  static final Note<Map<String, String>> MACHINES = Note.each("machines", String.class);
+
+  /** Where members stood at a side before, by member. */
+  static final Note<Map<String, Berth>> PREVIOUS =
+      Note.eachAsText("previous", new TypeReference<>() {});
+
+  /** Sides of volumes that were taken off a machine, by volume. */
+  static final Note<Map<String, Side>> SET_ASIDE = Note.each("setAside", Side.class);
+
+  /** Isolated networks by the subnet that they stand for. */
+  static final Note<Map<String, String>> NETWORKS = Note.each("networks", String.class);
+
+  /** What was changed in guests, by member. */
+  static final Note<Map<String, List<FileEdit>>> REFITS =
+      Note.eachAsText("refits", new TypeReference<>() {});
+
+  /** The pass that compares a test's clones, the bytes it compared, and those that differ. */
+  static final Note<String> TALLY = Note.of("tally", String.class);
+
+  static final Note<Long> TALLIED = Note.of("tallied", Long.class);
+  static final Note<Long> TALLY_DIFFERS = Note.of("tallyDiffers", Long.class);
+
+  /** The run whose landing is taken back. */
+  static final Note<String> LANDING = Note.of("landing", String.class);
+
+  /** The side that came back after a failover. */
+  static final Note<Side> RETURNED = Note.of("returned", Side.class);
+
+  /** For how long both sides may have run. */
+  static final Note<Double> OVERLAP_SECONDS = Note.of("overlapSeconds", Double.class);
+
+  /** The first point of the side that was kept, and what crossed for it. */
+  static final Note<String> FIRST_POINT = Note.of("firstPoint", String.class);
+
+  static final Note<Long> FIRST_SENT = Note.of("firstSent", Long.class);
+
+  /** When a rank's first machine was told to start. */
+  static Note<Instant> rank(int rank) {
+    return Note.of("rank-" + rank, Instant.class);
+  }
+
+  /** The run of a pass that a move makes, {@code near} or {@code last}. */
+  static Note<String> pass(String key) {
+    return Note.of(key, String.class);
+  }
+
+  /** The pass that surveys a side, {@code back} or {@code running}. */
+  static Note<String> survey(String key) {
+    return Note.of("survey-" + key, String.class);
+  }
+
+  /** Edits of a member's guest that a yard is asked for, as JSON; none left once it made them. */
+  static Note<String> edits(String member) {
+    return Note.of("refit-" + member, String.class);
+  }
+
+  private MoveNotes() {}
+}
