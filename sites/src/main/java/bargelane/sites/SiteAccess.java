@@ -1,5 +1,6 @@
 package bargelane.sites;
 
+import bargelane.core.site.SiteKind;
 import java.util.List;
 
 /**
@@ -11,7 +12,7 @@ import java.util.List;
  * @param agents of a site of kind {@code agents}
  */
 public record SiteAccess(
-    String kind,
+    SiteKind kind,
     String name,
     String address,
     List<SiteCredential> credentials,
@@ -20,7 +21,7 @@ public record SiteAccess(
 
   /** A site without agents. */
   public SiteAccess(
-      String kind,
+      SiteKind kind,
       String name,
       String address,
       List<SiteCredential> credentials,
@@ -29,7 +30,7 @@ public record SiteAccess(
   }
 
   /** A site that is opened with one token, or with none. */
-  public static SiteAccess of(String kind, String name, String address, String token) {
+  public static SiteAccess of(SiteKind kind, String name, String address, String token) {
     return new SiteAccess(
         kind,
         name,

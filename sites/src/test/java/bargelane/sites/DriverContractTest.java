@@ -20,6 +20,7 @@ import bargelane.core.finding.Finding;
 import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.core.site.SiteKind;
 import bargelane.standins.StandinServer;
 import bargelane.standins.host.DemoHost;
 import bargelane.standins.host.SmallMachines;
@@ -76,7 +77,7 @@ class DriverContractTest {
           system = DemoHost.startSystem(shortDir.resolve("s"), "hall", "10.20.1.1");
         }
         return Drivers.open(
-            "libvirt",
+            SiteKind.LIBVIRT,
             kind,
             system.address(settings + "&runtime=" + shortDir.resolve("bl")),
             "",
@@ -88,7 +89,7 @@ class DriverContractTest {
       if (overSsh == null) {
         overSsh = host.overSsh(settings);
       }
-      return Drivers.open("libvirt", kind, overSsh, "", Clock.systemUTC());
+      return Drivers.open(SiteKind.LIBVIRT, kind, overSsh, "", Clock.systemUTC());
     }
     if (!SERVERS.containsKey(kind)) {
       SERVERS.put(
@@ -97,7 +98,7 @@ class DriverContractTest {
               kind, dir.resolve(kind), dir.resolve("r" + kind.charAt(0)), 0, kind.equals("cloud")));
     }
     return Drivers.open(
-        "standin", kind, SERVERS.get(kind).address(), token(kind), Clock.systemUTC());
+        SiteKind.STANDIN, kind, SERVERS.get(kind).address(), token(kind), Clock.systemUTC());
   }
 
   private static String token(String kind) {
@@ -557,7 +558,7 @@ class DriverContractTest {
     String address = SERVERS.get(kind).address();
     String readonly = kind.equals("estate") ? "mill-street-readonly" : "saltmarsh-readonly";
     List<Finding> missing =
-        Drivers.open("standin", "s", address, readonly, Clock.systemUTC()).check();
+        Drivers.open(SiteKind.STANDIN, "s", address, readonly, Clock.systemUTC()).check();
     assertEquals(4, missing.size());
     assertTrue(
         missing.stream()
@@ -568,17 +569,20 @@ class DriverContractTest {
                         && !f.remedy().none()));
     assertEquals(
         Finding.Code.SITE_TOKEN_REFUSED,
-        Drivers.open("standin", "s", address, "no", Clock.systemUTC()).check().get(0).code());
+        Drivers.open(SiteKind.STANDIN, "s", address, "no", Clock.systemUTC())
+            .check()
+            .get(0)
+            .code());
     Clock ahead = Clock.offset(Clock.systemUTC(), java.time.Duration.ofSeconds(30));
     assertEquals(
         Finding.Code.SITE_CLOCK_OFF,
-        Drivers.open("standin", "s", address, token(kind), ahead).check().get(0).code());
+        Drivers.open(SiteKind.STANDIN, "s", address, token(kind), ahead).check().get(0).code());
   }
 
   @ParameterizedTest
   @ValueSource(strings = {"http://127.0.0.1:1"})
   void anAbsentSiteIsAFindingAndACallToItMayPass(String address) {
-    SiteDriver gone = Drivers.open("standin", "gone", address, "t", Clock.systemUTC());
+    SiteDriver gone = Drivers.open(SiteKind.STANDIN, "gone", address, "t", Clock.systemUTC());
     assertEquals(Finding.Code.SITE_UNREACHABLE, gone.check().get(0).code());
     assertEquals(
         SiteException.Kind.MAY_PASS, assertThrows(SiteException.class, gone::inventory).kind());

@@ -7,6 +7,7 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import bargelane.core.finding.Finding;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.core.site.SiteKind;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -37,7 +38,7 @@ class OvfSiteTest {
       """;
 
   private static SiteDriver open(Path dir) {
-    return Drivers.open("ovf", "packages", dir.toString(), "", Clock.systemUTC());
+    return Drivers.open(SiteKind.OVF, "packages", dir.toString(), "", Clock.systemUTC());
   }
 
   @Test
@@ -78,6 +79,6 @@ class OvfSiteTest {
     assertEquals(Finding.Code.SITE_UNREACHABLE, site.check().get(0).code());
     assertThrows(
         IllegalArgumentException.class,
-        () -> Drivers.open("ovf", "packages", "relative/path", "", Clock.systemUTC()));
+        () -> Drivers.open(SiteKind.OVF, "packages", "relative/path", "", Clock.systemUTC()));
   }
 }

@@ -8,7 +8,9 @@ import bargelane.core.assess.Use;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.site.Inventory.Disk;
 import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.core.site.SiteKind;
 import bargelane.core.usage.LoadProfile;
+import bargelane.core.word.Worded;
 import bargelane.service.platform.Json;
 import bargelane.service.usage.UsageDigests;
 import com.fasterxml.jackson.core.type.TypeReference;
@@ -40,12 +42,12 @@ import java.util.function.Consumer;
  */
 final class Subjects {
 
-  private static final Set<String> REPLICATING = Set.of("standin", "libvirt");
   private static final double DAYS_A_MONTH = 30.4375;
   private static final double GIB = 1L << 30;
 
   /** What a block's machines share. */
-  private record SiteFacts(String name, String kind, Map<String, String> media, String findings) {}
+  private record SiteFacts(
+      String name, SiteKind kind, Map<String, String> media, String findings) {}
 
   /** A volume that several machines have, and which. */
   private record Shared(Set<String> volumes, Set<String> with) {}
@@ -103,7 +105,9 @@ final class Subjects {
         Map<String, String> media =
             Json.read(r.getString(4), new TypeReference<Map<String, String>>() {});
         sites.put(
-            r.getString(1), new SiteFacts(r.getString(2), r.getString(3), media, r.getString(5)));
+            r.getString(1),
+            new SiteFacts(
+                r.getString(2), Worded.of(SiteKind.class, r.getString(3)), media, r.getString(5)));
       }
     }
   }
@@ -117,7 +121,14 @@ final class Subjects {
                 + " join site t on t.id = m.site_id, jsonb_array_elements(m.facts -> 'disks') d"
                 + " where m.vanished_at is null and t.kind = any(?)) v"
                 + " group by v.site_id, v.volume having count(distinct v.id) > 1")) {
-      s.setArray(1, db.createArrayOf("text", REPLICATING.toArray()));
+      s.setArray(
+          1,
+          db.createArrayOf(
+              "text",
+              Arrays.stream(SiteKind.values())
+                  .filter(SiteKind::replicates)
+                  .map(SiteKind::word)
+                  .toArray()));
       try (ResultSet r = s.executeQuery()) {
         while (r.next()) {
           String[] ids = (String[]) r.getArray(2).getArray();
@@ -300,8 +311,8 @@ final class Subjects {
     }
     clock.ifPresent(seconds -> facts.put("clock.offSeconds", seconds));
     free(told).ifPresent(mib -> facts.put("guest.freeMib", mib));
-    facts.put("source.kind", site.kind);
-    facts.put("source.replicates", REPLICATING.contains(site.kind));
+    facts.put("source.kind", site.kind.word());
+    facts.put("source.replicates", site.kind.replicates());
     int most = offer.sizes().stream().mapToInt(s -> s.limits().disks()).max().orElse(0);
     if (most > 0 && offer.sizes().stream().allMatch(s -> s.limits().disks() > 0)) {
       facts.put("target.disks", most);
@@ -341,7 +352,7 @@ final class Subjects {
       facts.put("disks.shared", List.copyOf(with.volumes));
       facts.put("disks.sharedWith", List.copyOf(with.with));
     }
-    if (REPLICATING.contains(site.kind)) {
+    if (site.kind.replicates()) {
       boolean untracked = false;
       for (JsonNode f : Json.read(site.findings, JsonNode.class)) {
         untracked |=

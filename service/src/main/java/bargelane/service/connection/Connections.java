@@ -102,9 +102,9 @@ public final class Connections implements SiteTenant {
                     .map(n -> String.format(Locale.ROOT, "%,d kinds of connections", n))
                     .orElseGet(
                         () ->
-                            switch (sites.view(w.subjectId()).kind()) {
-                              case "agents" -> "agents report them every five minutes";
-                              case "servers" -> "read with each server, and every five minutes";
+                            switch (sites.kind(w.subjectId())) {
+                              case AGENTS -> "agents report them every five minutes";
+                              case SERVERS -> "read with each server, and every five minutes";
                               default -> "this kind of site does not watch them";
                             })));
   }

@@ -6,6 +6,7 @@ import bargelane.api.AgentView;
 import bargelane.api.Durations;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
+import bargelane.core.site.SiteKind;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
@@ -63,11 +64,11 @@ public final class Agents {
 
   private static SiteEntity site(Session s, String ref) {
     SiteEntity found = Sites.find(s, ref);
-    if (!found.kind.equals("agents")) {
+    if (found.kind != SiteKind.AGENTS) {
       throw ProblemException.conflict(
           "site-has-no-agents",
           "site " + found.name + " is of kind " + found.kind + ", no agents tell of it",
-          Action.SITE_ADD.of("agents"));
+          Action.SITE_ADD.of(SiteKind.AGENTS.word()));
     }
     return found;
   }
@@ -76,7 +77,7 @@ public final class Agents {
   public boolean wanted() {
     return db.tx(
         s ->
-            Db.first(s, String.class, "select id from SiteEntity where kind = 'agents'")
+            Db.first(s, String.class, "select id from SiteEntity where kind = ?1", SiteKind.AGENTS)
                 .isPresent());
   }
 

@@ -1,5 +1,6 @@
 package bargelane.service.guest;
 
+import bargelane.core.site.SiteKind;
 import bargelane.service.machine.InventoryReading;
 import bargelane.service.machine.ScanRun;
 import bargelane.service.machine.Scans;
@@ -39,7 +40,7 @@ public final class GuestScans implements InventoryReading {
 
   @Override
   public Optional<Outcome> scan(Work w) {
-    if (db.tx(s -> s.find(SiteEntity.class, w.subjectId())).kind.equals("agents")) {
+    if (db.tx(s -> s.find(SiteEntity.class, w.subjectId())).kind == SiteKind.AGENTS) {
       return Optional.of(agents(w));
     }
     return sites.driver(w.subjectId()).surveys().map(surveys -> servers(w, surveys));

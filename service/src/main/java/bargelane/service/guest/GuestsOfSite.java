@@ -1,5 +1,6 @@
 package bargelane.service.guest;
 
+import bargelane.core.site.SiteKind;
 import bargelane.service.platform.Db;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.SiteTenant;
@@ -16,13 +17,13 @@ public final class GuestsOfSite implements SiteTenant {
         access.name(),
         access.address(),
         access.credentials(),
-        site.kind.equals("servers") ? Servers.of(s, site.id) : access.servers(),
-        site.kind.equals("agents") ? Agents.states(s, site.id) : access.agents());
+        site.kind == SiteKind.SERVERS ? Servers.of(s, site.id) : access.servers(),
+        site.kind == SiteKind.AGENTS ? Agents.states(s, site.id) : access.agents());
   }
 
   @Override
   public Integer servers(Session s, SiteEntity site) {
-    return site.kind.equals("servers")
+    return site.kind == SiteKind.SERVERS
         ? Db.first(s, Long.class, "select count(*) from ServerEntity where siteId = ?1", site.id)
             .orElse(0L)
             .intValue()

@@ -6,6 +6,7 @@ import bargelane.api.ServerView;
 import bargelane.api.ServersAdd;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
+import bargelane.core.site.SiteKind;
 import bargelane.service.event.Events;
 import bargelane.service.machine.MachineBook;
 import bargelane.service.machine.Machines;
@@ -69,11 +70,11 @@ public final class Servers {
 
   private static SiteEntity listed(Session s, String site) {
     SiteEntity found = Sites.find(s, site);
-    if (!found.kind.equals("servers")) {
+    if (found.kind != SiteKind.SERVERS) {
       throw ProblemException.conflict(
           "site-has-no-servers",
           "site " + found.name + " is of kind " + found.kind + " and no list of servers",
-          Action.SITE_ADD.of("servers"));
+          Action.SITE_ADD.of(SiteKind.SERVERS.word()));
     }
     return found;
   }

@@ -3,6 +3,7 @@ package bargelane.service.machine;
 import bargelane.core.finding.Action;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.site.MachineDiff;
+import bargelane.core.site.SiteKind;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
@@ -28,11 +29,11 @@ public final class ListedMachines {
   /** A site of kind {@code csv}; refuses another. */
   public static SiteEntity site(Session s, String site) {
     SiteEntity found = Sites.find(s, site);
-    if (!found.kind.equals("csv")) {
+    if (found.kind != SiteKind.CSV) {
       throw ProblemException.conflict(
           "site-is-no-list",
           "site " + found.name + " is of kind " + found.kind + " and no list",
-          Action.SITE_ADD.of("csv"));
+          Action.SITE_ADD.of(SiteKind.CSV.word()));
     }
     return found;
   }

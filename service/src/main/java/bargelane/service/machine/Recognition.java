@@ -6,7 +6,6 @@ import bargelane.core.site.Inventory.Nic;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.site.SiteEntity;
-import bargelane.sites.Drivers;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Locale;
@@ -51,7 +50,7 @@ final class Recognition {
         .filter(
             m -> {
               SiteEntity home = s.find(SiteEntity.class, m.siteId);
-              return Drivers.looksOnly(home.kind);
+              return home.kind.looksOnly();
             });
   }
 

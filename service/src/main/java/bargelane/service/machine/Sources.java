@@ -50,11 +50,11 @@ final class Sources {
   static List<SourceView> views(Session s, SiteEntity home, List<Seen> seen) {
     List<SourceView> views = new ArrayList<>();
     if (seen.stream().noneMatch(g -> g.siteId().equals(home.id))) {
-      views.add(new SourceView(home.name, home.kind, true, home.scannedAt));
+      views.add(new SourceView(home.name, home.kind.word(), true, home.scannedAt));
     }
     for (Seen g : seen) {
       SiteEntity site = s.find(SiteEntity.class, g.siteId());
-      views.add(new SourceView(site.name, site.kind, site.id.equals(home.id), g.at()));
+      views.add(new SourceView(site.name, site.kind.word(), site.id.equals(home.id), g.at()));
     }
     return views;
   }

@@ -5,6 +5,7 @@ import bargelane.api.CredentialEdit;
 import bargelane.api.CredentialView;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
+import bargelane.core.site.SiteKind;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
@@ -120,7 +121,7 @@ public final class Credentials {
     try {
       bargelane.sites.Drivers.open(
           new SiteAccess(
-              "servers",
+              SiteKind.SERVERS,
               name,
               "",
               List.of(new SiteCredential(name, of, account, secret)),
@@ -190,7 +191,7 @@ public final class Credentials {
     List<CredentialEntity> wanted = names.stream().map(n -> find(s, n)).distinct().toList();
     for (CredentialEntity c : wanted) {
       boolean token = c.type.equals("token");
-      if (token != bargelane.sites.Drivers.needsToken(site.kind)) {
+      if (token != site.kind.needsToken()) {
         throw ProblemException.invalid(
             "credential-unfit",
             "credential "

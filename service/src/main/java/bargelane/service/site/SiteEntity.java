@@ -1,6 +1,8 @@
 package bargelane.service.site;
 
+import bargelane.core.site.SiteKind;
 import jakarta.persistence.Column;
+import jakarta.persistence.Convert;
 import jakarta.persistence.Entity;
 import jakarta.persistence.Id;
 import jakarta.persistence.Table;
@@ -17,7 +19,8 @@ public class SiteEntity {
 
   public String name;
 
-  public String kind;
+  @Convert(converter = SiteWords.OfKind.class)
+  public SiteKind kind;
 
   public String address;
 

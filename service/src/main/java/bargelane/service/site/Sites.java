@@ -8,6 +8,8 @@ import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Remedy;
 import bargelane.core.site.Capabilities;
+import bargelane.core.site.SiteKind;
+import bargelane.core.word.Worded;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
@@ -80,12 +82,31 @@ public final class Sites {
     return Json.read(site.capabilities, Capabilities.class);
   }
 
+  /** The kind of a site. */
+  public SiteKind kind(String siteId) {
+    return db.tx(s -> s.find(SiteEntity.class, siteId).kind);
+  }
+
+  private static SiteKind kind(SiteAdd asked) {
+    if (asked.kind() == null) {
+      return SiteKind.STANDIN;
+    }
+    try {
+      return Worded.of(SiteKind.class, asked.kind());
+    } catch (IllegalArgumentException e) {
+      throw ProblemException.invalid(
+          "site-malformed",
+          "site " + asked.name() + ": there is no kind of site '" + asked.kind() + "'",
+          "give --kind as one of " + List.of(SiteKind.values()));
+    }
+  }
+
   public SiteView add(SiteAdd asked) {
     name("site", asked.name());
-    String kind = asked.kind() == null ? "standin" : asked.kind();
+    SiteKind kind = kind(asked);
     String token = asked.token() == null ? "" : asked.token();
     List<String> named = asked.credentials() == null ? List.of() : asked.credentials();
-    if (Drivers.needsToken(kind) && token.isBlank() && named.isEmpty()) {
+    if (kind.needsToken() && token.isBlank() && named.isEmpty()) {
       throw ProblemException.invalid(
           "token-missing",
           "site " + asked.name() + " needs a token",
@@ -154,7 +175,7 @@ public final class Sites {
         s -> {
           SiteEntity site = find(s, ref);
           List<String> names = wanted.credentials() == null ? List.of() : wanted.credentials();
-          if (names.isEmpty() && Drivers.needsToken(site.kind)) {
+          if (names.isEmpty() && site.kind.needsToken()) {
             throw ProblemException.invalid(
                 "token-missing", "site " + site.name + " needs a token", "name a credential");
           }
@@ -250,7 +271,7 @@ public final class Sites {
     return new SiteView(
         e.id,
         e.name,
-        e.kind,
+        e.kind.word(),
         e.address,
         Credentials.entities(s, e.id).stream().map(x -> x.name).toList(),
         tenants.stream()

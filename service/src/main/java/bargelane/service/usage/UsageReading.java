@@ -1,6 +1,7 @@
 package bargelane.service.usage;
 
 import bargelane.core.site.Inventory.Usage;
+import bargelane.core.site.SiteKind;
 import bargelane.core.usage.CounterStep;
 import bargelane.core.usage.UsageDay;
 import bargelane.core.usage.UsageSeries;
@@ -56,7 +57,7 @@ public final class UsageReading {
         "Read what machines used",
         w ->
             Outcome.done(
-                sites.view(w.subjectId()).kind().equals("agents")
+                sites.kind(w.subjectId()) == SiteKind.AGENTS
                     ? "agents report it every minute"
                     : String.format(Locale.ROOT, "%,d samples", read(w.subjectId()))));
   }

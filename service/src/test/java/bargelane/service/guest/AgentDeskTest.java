@@ -10,6 +10,7 @@ import bargelane.api.AgentKeyAsk;
 import bargelane.api.UsageView;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
+import bargelane.core.site.SiteKind;
 import bargelane.service.event.Events;
 import bargelane.service.node.KeptByRooms;
 import bargelane.service.platform.Db;
@@ -162,7 +163,7 @@ class AgentDeskTest {
   private List<Finding> check() {
     return Drivers.open(
             new SiteAccess(
-                "agents",
+                SiteKind.AGENTS,
                 "annexes",
                 "",
                 List.of(),

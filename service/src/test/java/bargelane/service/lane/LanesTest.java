@@ -8,6 +8,7 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import bargelane.api.LaneAdd;
 import bargelane.api.LaneView;
 import bargelane.core.site.Inventory;
+import bargelane.core.site.SiteKind;
 import bargelane.service.event.Events;
 import bargelane.service.platform.AtOnce;
 import bargelane.service.platform.Db;
@@ -63,7 +64,7 @@ class LanesTest {
     SiteEntity site = new SiteEntity();
     site.id = name;
     site.name = name;
-    site.kind = "standin";
+    site.kind = SiteKind.STANDIN;
     site.address = "";
     site.createdAt = Instant.EPOCH;
     site.findings = "[]";

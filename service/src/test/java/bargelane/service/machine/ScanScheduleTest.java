@@ -80,7 +80,7 @@ class ScanScheduleTest {
         s ->
             s.createNativeMutationQuery(
                     "insert into site (id, name, kind, address, created_at, findings)"
-                        + " values ('s', 'annex', 'k', '', now(), '[]')")
+                        + " values ('s', 'annex', 'csv', '', now(), '[]')")
                 .executeUpdate());
     begin();
   }

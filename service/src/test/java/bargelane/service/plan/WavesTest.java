@@ -17,6 +17,7 @@ import bargelane.api.WaveView;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.core.site.SiteKind;
 import bargelane.service.assess.SizeChoices;
 import bargelane.service.event.Events;
 import bargelane.service.lane.LaneEntity;
@@ -140,7 +141,7 @@ class WavesTest {
             site = fresh ? new SiteEntity() : site;
             site.id = name;
             site.name = name;
-            site.kind = "standin";
+            site.kind = SiteKind.STANDIN;
             site.address = "";
             site.createdAt = clock.instant();
             site.findings = "[]";

@@ -11,6 +11,7 @@ import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.guest.Survey;
 import bargelane.core.site.Inventory.Usage;
+import bargelane.core.site.SiteKind;
 import bargelane.sites.Drivers;
 import bargelane.sites.ServerAccess;
 import bargelane.sites.SiteAccess;
@@ -74,7 +75,7 @@ class ServersSiteTest {
 
   private static SiteDriver site(ServerAccess to, SiteCredential... credentials) {
     return Drivers.open(
-        new SiteAccess("servers", "annex", "", List.of(credentials), List.of(to)),
+        new SiteAccess(SiteKind.SERVERS, "annex", "", List.of(credentials), List.of(to)),
         Clock.systemUTC());
   }
 
@@ -189,7 +190,7 @@ class ServersSiteTest {
     SiteDriver both =
         Drivers.open(
             new SiteAccess(
-                "servers",
+                SiteKind.SERVERS,
                 "annex",
                 "",
                 List.of(key()),
@@ -214,7 +215,7 @@ class ServersSiteTest {
     List<Finding> found =
         Drivers.open(
                 new SiteAccess(
-                    "servers", "annex", "", List.of(key()), List.of(at(server.port(), ""))),
+                    SiteKind.SERVERS, "annex", "", List.of(key()), List.of(at(server.port(), ""))),
                 ahead)
             .check();
     assertTrue(
@@ -232,7 +233,7 @@ class ServersSiteTest {
     }
     // One server listed three times stands for three that agree.
     List<Finding> off =
-        Drivers.open(new SiteAccess("servers", "annex", "", List.of(key()), three), behind)
+        Drivers.open(new SiteAccess(SiteKind.SERVERS, "annex", "", List.of(key()), three), behind)
             .check()
             .stream()
             .filter(f -> f.code() == Code.SITE_CLOCK_OFF)

@@ -11,6 +11,7 @@ import bargelane.blocks.nbd.NbdClient;
 import bargelane.core.site.Conversation;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.core.site.SiteKind;
 import bargelane.core.usage.Metric;
 import bargelane.core.usage.UsageSeries;
 import bargelane.sites.Drivers;
@@ -51,7 +52,8 @@ class StandinEstateTest {
     server =
         StandinServer.start("estate", MACHINES, dir.resolve("estate"), dir.resolve("r"), 0, false);
     estate =
-        Drivers.open("standin", "mill", server.address(), "mill-street-demo", Clock.systemUTC());
+        Drivers.open(
+            SiteKind.STANDIN, "mill", server.address(), "mill-street-demo", Clock.systemUTC());
   }
 
   @AfterAll
@@ -181,7 +183,7 @@ class StandinEstateTest {
       liar.start();
       SiteDriver driver =
           Drivers.open(
-              "standin",
+              SiteKind.STANDIN,
               "liar",
               "http://127.0.0.1:" + liar.getAddress().getPort(),
               "t",
