@@ -73,7 +73,7 @@ public final class AssessmentReport {
   public String html(String ref, int number) {
     return db.tx(
         s -> {
-          AssessmentView v = Assessments.view(s, Assessments.find(s, ref), number);
+          AssessmentView v = AssessmentViews.view(s, AssessmentViews.find(s, ref), number);
           StringWriter out = new StringWriter();
           try {
             page.evaluate(

@@ -15,7 +15,6 @@ import bargelane.core.assess.Use;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
 import bargelane.service.event.Events;
-import bargelane.service.machine.MachineEntity;
 import bargelane.service.machine.Machines;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
@@ -140,8 +139,8 @@ public final class Assessments implements SiteTenant {
     Basics basics =
         db.tx(
             s -> {
-              AssessmentEntity entity = find(s, ref);
-              RevisionEntity former = revision(s, entity, 0);
+              AssessmentEntity entity = AssessmentViews.find(s, ref);
+              RevisionEntity former = AssessmentViews.revision(s, entity, 0);
               AssessmentView was = Json.read(former.summary, AssessmentView.class);
               return basics(
                   s,
@@ -157,7 +156,7 @@ public final class Assessments implements SiteTenant {
               Optional.ofNullable(
                       s.find(AssessmentEntity.class, basics.entity.id, LockMode.PESSIMISTIC_WRITE))
                   .orElseThrow(() -> ProblemException.missing("assessment", ref));
-          int number = revision(s, entity, 0).number + 1;
+          int number = AssessmentViews.revision(s, entity, 0).number + 1;
           return store(
               s,
               basics,
@@ -197,7 +196,7 @@ public final class Assessments implements SiteTenant {
 
   /** What a revision was computed from, to compute more from it. */
   Basics again(Session s, AssessmentEntity entity, int number) {
-    RevisionEntity r = revision(s, entity, number);
+    RevisionEntity r = AssessmentViews.revision(s, entity, number);
     AssessmentView was = Json.read(r.summary, AssessmentView.class);
     return new Basics(
         entity,
@@ -360,63 +359,8 @@ public final class Assessments implements SiteTenant {
         false);
   }
 
-  static AssessmentEntity find(Session s, String ref) {
-    return Db.first(
-            s, AssessmentEntity.class, "from AssessmentEntity where id = ?1 or name = ?1", ref)
-        .orElseThrow(() -> ProblemException.missing("assessment", ref));
-  }
-
-  /** A revision by its number; the newest for 0. */
-  static RevisionEntity revision(Session s, AssessmentEntity entity, int number) {
-    return Db.first(
-            s,
-            RevisionEntity.class,
-            "from RevisionEntity where assessmentId = ?1 and (number = ?2 or ?2 = 0) order by number desc",
-            entity.id,
-            number)
-        .orElseThrow(
-            () ->
-                new ProblemException(
-                    404,
-                    "revision-unknown",
-                    "assessment " + entity.name + " has no revision " + number,
-                    Remedy.of("list them", Action.ASSESSMENT_SHOW, entity.name)));
-  }
-
-  static AssessmentView view(Session s, AssessmentEntity entity, int number) {
-    AssessmentView v = Json.read(revision(s, entity, number).summary, AssessmentView.class);
-    int newest = number == 0 ? v.revision() : revision(s, entity, 0).number;
-    return new AssessmentView(
-        v.id(),
-        v.name(),
-        v.target(),
-        v.book(),
-        v.filter(),
-        v.machines(),
-        v.revision(),
-        newest,
-        v.at(),
-        v.by(),
-        v.why(),
-        v.assumptions(),
-        v.currency(),
-        v.prices(),
-        v.rules(),
-        v.count(),
-        v.configured(),
-        v.observed(),
-        v.both(),
-        v.verdicts(),
-        v.reasons(),
-        v.costs(),
-        v.today(),
-        v.todayKnown(),
-        v.waiting(),
-        v.notes());
-  }
-
   public AssessmentView view(String ref, int number) {
-    return db.tx(s -> view(s, find(s, ref), number));
+    return db.tx(s -> AssessmentViews.view(s, AssessmentViews.find(s, ref), number));
   }
 
   /** All revisions of one, the newest first. */
@@ -427,7 +371,7 @@ public final class Assessments implements SiteTenant {
                     s,
                     RevisionEntity.class,
                     "from RevisionEntity where assessmentId = ?1 order by number desc",
-                    find(s, ref).id)
+                    AssessmentViews.find(s, ref).id)
                 .stream()
                 .map(r -> Json.read(r.summary, AssessmentView.class))
                 .toList());
@@ -451,7 +395,7 @@ public final class Assessments implements SiteTenant {
   public void remove(String ref, String by) {
     db.run(
         s -> {
-          AssessmentEntity entity = find(s, ref);
+          AssessmentEntity entity = AssessmentViews.find(s, ref);
           List<String> accepted =
               Db.list(
                   s,
@@ -486,15 +430,5 @@ public final class Assessments implements SiteTenant {
           "site " + site.name + " is what an assessment was made for",
           "keep it: assessments stay as they were made");
     }
-  }
-
-  /** Ids of those among named machines, in the order of their names. */
-  static Set<String> named(Session s, List<String> refs) {
-    Set<String> ids = new LinkedHashSet<>();
-    for (String ref : refs) {
-      MachineEntity m = Machines.find(s, ref);
-      ids.add(m.id);
-    }
-    return ids;
   }
 }

@@ -82,7 +82,7 @@ public final class Comparisons {
   }
 
   private static AssessmentView view(org.hibernate.Session s, Side side) {
-    return Assessments.view(s, Assessments.find(s, side.assessment), side.revision);
+    return AssessmentViews.view(s, AssessmentViews.find(s, side.assessment), side.revision);
   }
 
   private static List<Difference> assumptions(AssessmentView a, AssessmentView b) {

@@ -96,7 +96,7 @@ public final class CostRows {
     }
     return db.tx(
         s -> {
-          AssessmentView view = Assessments.view(s, Assessments.find(s, ref), number);
+          AssessmentView view = AssessmentViews.view(s, AssessmentViews.find(s, ref), number);
           return s.doReturningWork(
               c -> {
                 StringWriter out = new StringWriter();

@@ -138,8 +138,8 @@ public final class Rows {
     Machines.checkPage(choice.page, choice.size);
     return db.tx(
         s -> {
-          AssessmentEntity entity = Assessments.find(s, ref);
-          int revision = Assessments.revision(s, entity, number).number;
+          AssessmentEntity entity = AssessmentViews.find(s, ref);
+          int revision = AssessmentViews.revision(s, entity, number).number;
           return s.doReturningWork(
               c -> page(c, entity, revision, choice, order(field, choice.sort.startsWith("-"))));
         });
@@ -240,7 +240,7 @@ public final class Rows {
               .map(
                   row -> {
                     AssessmentEntity of = s.find(AssessmentEntity.class, row[0]);
-                    AssessmentView v = Assessments.view(s, of, (int) row[1]);
+                    AssessmentView v = AssessmentViews.view(s, of, (int) row[1]);
                     AssessedRow line = Json.read((String) row[2], AssessedRow.class);
                     String accepted =
                         of.targetSiteId == null
@@ -267,8 +267,8 @@ public final class Rows {
   public AssessedMachineView machine(String ref, int number, String machine) {
     return db.tx(
         s -> {
-          AssessmentEntity entity = Assessments.find(s, ref);
-          RevisionEntity revision = Assessments.revision(s, entity, number);
+          AssessmentEntity entity = AssessmentViews.find(s, ref);
+          RevisionEntity revision = AssessmentViews.revision(s, entity, number);
           return s.doReturningWork(
               c -> {
                 try (PreparedStatement select =

@@ -56,8 +56,8 @@ public final class SizeChoices {
   public AcceptResult accept(String ref, String target, AssessmentAccept asked, String by) {
     return db.tx(
         s -> {
-          AssessmentEntity entity = Assessments.find(s, ref);
-          RevisionEntity revision = Assessments.revision(s, entity, asked.revision());
+          AssessmentEntity entity = AssessmentViews.find(s, ref);
+          RevisionEntity revision = AssessmentViews.revision(s, entity, asked.revision());
           if (entity.targetSiteId == null) {
             throw ProblemException.invalid(
                 "target-missing",
@@ -76,7 +76,7 @@ public final class SizeChoices {
                   ? Json.object(revision.assumptions).path("basis").asText()
                   : Assumed.basis(asked.basis()).text();
           List<String> named = asked.machines() == null ? List.of() : asked.machines();
-          Set<String> chosen = Assessments.named(s, named);
+          Set<String> chosen = AssessmentViews.named(s, named);
           List<String> unsized = new ArrayList<>();
           Map<String, String> sizes = new HashMap<>();
           Map<String, SizeChoiceEntity> known = known(s, entity.targetSiteId);

@@ -26,7 +26,7 @@ public final class WhatIfs {
 
   public WhatIfView compute(String ref, WhatIfRequest asked) {
     Assessments.Basics basics =
-        db.tx(s -> assessments.again(s, Assessments.find(s, ref), asked.revision()));
+        db.tx(s -> assessments.again(s, AssessmentViews.find(s, ref), asked.revision()));
     Assumptions own = basics.assumptions();
     List<WhatIf.Choice> choices = new ArrayList<>();
     for (double percentile : or(asked.percentiles(), own.percentile())) {
@@ -61,7 +61,7 @@ public final class WhatIfs {
     List<WhatIf.Point> points = grid.points();
     return new WhatIfView(
         basics.entity().id,
-        db.tx(s -> Assessments.revision(s, basics.entity(), asked.revision()).number),
+        db.tx(s -> AssessmentViews.revision(s, basics.entity(), asked.revision()).number),
         basics.offer().currency(),
         points.get(0).machines(),
         grid.compared(),

@@ -49,6 +49,7 @@ import bargelane.service.plan.Waves;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Settings;
 import bargelane.service.platform.Upkeep;
+import bargelane.service.replication.Leases;
 import bargelane.service.replication.PassRun;
 import bargelane.service.replication.Passes;
 import bargelane.service.replication.ReplicationApi;
@@ -184,7 +185,8 @@ final class Rooms {
     Services services = new Services(db, clock, events, sites, ledger, runs, passes);
     runs.add(new PassRun(services));
     apis.add(
-        new ReplicationApi(new Timetables(db, pace.shortestPeriod()), passes, new Tugs(db, clock)));
+        new ReplicationApi(
+            new Timetables(db, pace.shortestPeriod()), new Leases(passes), new Tugs(db, clock)));
     Waves waves = new Waves(services, sizes);
     WaveRuns.all(services, timetable::watch).forEach(runs::add);
     apis.add(

@@ -1,11 +1,5 @@
 package bargelane.service.replication;
 
-import bargelane.api.Lease;
-import bargelane.api.LeaseDisk;
-import bargelane.api.LeaseDone;
-import bargelane.api.LeaseFailed;
-import bargelane.api.LeaseIntent;
-import bargelane.api.LeaseReport;
 import bargelane.api.Sizes;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
@@ -13,21 +7,16 @@ import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
-import bargelane.service.platform.ProblemException;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunEngine;
 import bargelane.service.run.RunFailure;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.Sites;
-import bargelane.sites.SiteException;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
-import java.util.ArrayList;
 import java.util.List;
-import java.util.Optional;
-import java.util.function.UnaryOperator;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
 
@@ -40,19 +29,19 @@ import org.hibernate.Session;
 public final class Passes {
 
   private static final String NO_SPACE = "no-space";
-  private static final String SOURCE_DROPPED = "source-dropped";
+  static final String SOURCE_DROPPED = "source-dropped";
 
   private static final int MOST_ATTEMPTS = 6;
   private static final TypeReference<List<PassDisk>> DISKS = new TypeReference<>() {};
 
-  private final Db db;
-  private final Sites sites;
-  private final PassExports exports;
-  private final Events events;
-  private final RunEngine runs;
-  private final Duration lease;
-  private final Clock clock;
-  private final Object bell = new Object();
+  final Db db;
+  final Sites sites;
+  final PassExports exports;
+  final Events events;
+  final RunEngine runs;
+  final Duration lease;
+  final Clock clock;
+  final Object bell = new Object();
 
   /**
    * @param lease how long a lease lasts without a report
@@ -191,7 +180,8 @@ public final class Passes {
         + " looked at";
   }
 
-  private void again(Session s, PassEntity p, String why) {
+  /** Offers a pass again whose lease was given up or lost, or gives it up after too many. */
+  void again(Session s, PassEntity p, String why) {
     p.attempts++;
     p.problem = why;
     p.state = p.attempts >= MOST_ATTEMPTS ? PassState.FAILED : PassState.READY;
@@ -200,207 +190,6 @@ public final class Passes {
       p.problem = "after " + p.attempts + " attempts: " + why;
     }
     events.tell(s, "pass", p.towId, p.runId, "pass " + p.number + ": " + why, null);
-  }
-
-  // ---- what tugs call
-
-  /** Gives work, waiting for some to come. */
-  public Optional<Lease> take(String tug, int waitSeconds) throws InterruptedException {
-    Instant until = clock.instant().plusSeconds(Math.min(waitSeconds, 20));
-    while (true) {
-      Optional<String> claimed = db.tx(s -> claim(s, tug));
-      if (claimed.isPresent()) {
-        Optional<Lease> lease = open(claimed.get());
-        if (lease.isPresent()) {
-          return lease;
-        }
-      }
-      long left = Duration.between(clock.instant(), until).toMillis();
-      if (left <= 0) {
-        return Optional.empty();
-      }
-      synchronized (bell) {
-        // Another node may have offered something: look again each second even if nobody rings
-        // here.
-        bell.wait(Math.min(left, 1000));
-      }
-    }
-  }
-
-  private Optional<String> claim(Session s, String tug) {
-    List<?> ids =
-        s.createNativeQuery(
-                "select id from pass where state = 'ready' order by started_at limit 1 for update skip locked",
-                Object.class)
-            .getResultList();
-    if (ids.isEmpty()) {
-      return Optional.empty();
-    }
-    PassEntity pass = s.find(PassEntity.class, ids.get(0).toString());
-    pass.state = PassState.LEASED;
-    pass.tug = tug;
-    pass.epoch++;
-    pass.leaseUntil = clock.instant().plus(lease);
-    return Optional.of(pass.id);
-  }
-
-  /**
-   * Opens the exports of a claimed pass; empty if a site refused, and the pass is then offered
-   * again or failed.
-   */
-  private Optional<Lease> open(String passId) {
-    PassEntity pass = db.tx(s -> s.find(PassEntity.class, passId));
-    try {
-      List<LeaseDisk> given = new ArrayList<>();
-      for (PassDisk disk : disks(pass)) {
-        if (!disk.finished()) {
-          given.add(exports.openDisk(pass, disk));
-        }
-      }
-      boolean compare =
-          disks(db.tx(s -> s.find(PassEntity.class, passId))).stream()
-                  .anyMatch(d -> d.since().isEmpty())
-              && pass.kind == PassKind.DELTA;
-      if (compare) {
-        db.run(s -> s.find(PassEntity.class, passId).kind = PassKind.COMPARE);
-      }
-      return Optional.of(
-          new Lease(
-              pass.id,
-              pass.epoch,
-              (int) lease.toSeconds(),
-              (compare ? PassKind.COMPARE : pass.kind).word(),
-              pass.verify,
-              given));
-    } catch (SiteException e) {
-      db.run(
-          s -> {
-            PassEntity p = s.find(PassEntity.class, passId, LockMode.PESSIMISTIC_WRITE);
-            if (p.epoch == pass.epoch && p.state == PassState.LEASED) {
-              if (e.kind() == SiteException.Kind.MAY_PASS) {
-                // Offered again when this lease runs out, so that an absent site is not asked
-                // without pause.
-                p.problem = String.valueOf(e.getMessage());
-              } else {
-                p.state = PassState.FAILED;
-                p.problemCode =
-                    e.code().equals("snapshot-dropped") || e.code().equals("missing")
-                        ? SOURCE_DROPPED
-                        : e.code();
-                p.problem = String.valueOf(e.getMessage());
-              }
-            }
-          });
-      runs.wake(pass.runId);
-      return Optional.empty();
-    }
-  }
-
-  private PassEntity pass(String id) {
-    return db.tx(s -> Optional.ofNullable(s.find(PassEntity.class, id)))
-        .orElseThrow(() -> ProblemException.missing("pass", id));
-  }
-
-  /** Runs a change under the lease's epoch. */
-  private void held(
-      String passId, long epoch, java.util.function.BiConsumer<Session, PassEntity> change) {
-    db.run(
-        s -> {
-          PassEntity p = s.find(PassEntity.class, passId, LockMode.PESSIMISTIC_WRITE);
-          if (p == null) {
-            throw ProblemException.missing("pass", passId);
-          }
-          if (p.state != PassState.LEASED || p.epoch != epoch) {
-            throw ProblemException.conflict(
-                "lease-lost",
-                "the lease of pass "
-                    + passId
-                    + " under epoch "
-                    + epoch
-                    + " is over: the pass is "
-                    + p.state.word()
-                    + " under epoch "
-                    + p.epoch,
-                "take new work");
-          }
-          p.leaseUntil = clock.instant().plus(lease);
-          change.accept(s, p);
-        });
-  }
-
-  private static void update(PassEntity p, int index, UnaryOperator<PassDisk> change) {
-    List<PassDisk> disks = new ArrayList<>(disks(p));
-    disks.replaceAll(d -> d.index() == index ? change.apply(d) : d);
-    p.disks = Json.text(disks);
-    p.total = disks.stream().mapToLong(PassDisk::total).sum();
-    p.done = disks.stream().mapToLong(PassDisk::done).sum();
-    p.read = disks.stream().mapToLong(PassDisk::read).sum();
-    p.sent = disks.stream().mapToLong(PassDisk::sent).sum();
-    p.zeroed = disks.stream().mapToLong(PassDisk::zeroed).sum();
-  }
-
-  public void report(String passId, LeaseReport r) {
-    held(
-        passId,
-        r.epoch(),
-        (s, p) -> {
-          long before = p.done;
-          update(
-              p,
-              r.disk(),
-              d -> d.progress(r.total(), r.done(), r.read(), r.sent(), r.zeroed(), r.watermark()));
-          if (p.done != before) {
-            events.tell(
-                s,
-                "progress",
-                p.towId,
-                p.runId,
-                "pass " + p.number,
-                java.util.Map.of("pass", p.id, "done", p.done, "total", p.total, "sent", p.sent));
-          }
-        });
-  }
-
-  /** Stores the write-intent set of a disk before its first write. */
-  public void intent(String passId, LeaseIntent i) {
-    held(
-        passId,
-        i.epoch(),
-        (s, p) -> {
-          PassDisk disk =
-              disks(p).stream().filter(d -> d.index() == i.disk()).findFirst().orElseThrow();
-          ReplicaEntity replica = s.find(ReplicaEntity.class, disk.replicaId());
-          replica.intent = i.ranges();
-          replica.anywhere = replica.anywhere || i.anywhere();
-          replica.blank = false;
-        });
-  }
-
-  /** The digest map that a disk's pass begins with. */
-  public Optional<byte[]> digests(String passId, int index) {
-    PassEntity pass = pass(passId);
-    if (pass.digestPoint.isEmpty()) {
-      return Optional.empty();
-    }
-    PassDisk disk =
-        disks(pass).stream()
-            .filter(d -> d.index() == index)
-            .findFirst()
-            .orElseThrow(() -> ProblemException.missing("disk", passId + "/" + index));
-    return sites.driver(pass.digestSiteId).target().attachment(pass.digestPoint, disk.digestFile());
-  }
-
-  public void putDigests(String passId, long epoch, int index, byte[] map) {
-    held(
-        passId,
-        epoch,
-        (s, p) ->
-            s.createNativeMutationQuery(
-                    "insert into pass_digests (pass_id, disk, map) values (?1, ?2, ?3) on conflict (pass_id, disk) do update set map = excluded.map")
-                .setParameter(1, passId)
-                .setParameter(2, index)
-                .setParameter(3, map)
-                .executeUpdate());
   }
 
   /** The digest map that a shipped disk ended with. */
@@ -414,42 +203,6 @@ public final class Passes {
                     .setParameter(1, passId)
                     .setParameter(2, index)
                     .getSingleResult());
-  }
-
-  public void done(String passId, LeaseDone d) {
-    String run = pass(passId).runId;
-    held(
-        passId,
-        d.epoch(),
-        (s, p) -> {
-          update(
-              p,
-              d.disk(),
-              x ->
-                  x.finish(
-                      d.total(), d.read(), d.sent(), d.zeroed(), d.differed(), d.rootDigest()));
-          if (disks(p).stream().allMatch(PassDisk::finished)) {
-            p.state = PassState.SHIPPED;
-          }
-        });
-    runs.wake(run);
-  }
-
-  public void failed(String passId, LeaseFailed f) {
-    String run = pass(passId).runId;
-    held(
-        passId,
-        f.epoch(),
-        (s, p) -> {
-          if (f.code().equals("may-pass")) {
-            again(s, p, f.message());
-          } else {
-            p.state = PassState.FAILED;
-            p.problemCode = f.code();
-            p.problem = f.message();
-          }
-        });
-    runs.wake(run);
   }
 
   /** Revokes every export of a pass: when this returns nobody reads or writes through it. */

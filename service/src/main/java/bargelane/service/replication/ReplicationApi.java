@@ -12,7 +12,7 @@ import bargelane.api.TugView;
 import bargelane.service.http.Endpoints;
 
 /** Endpoints of timetables, and those that tugs call. */
-public record ReplicationApi(Timetables timetables, Passes passes, Tugs tugs)
+public record ReplicationApi(Timetables timetables, Leases leases, Tugs tugs)
     implements Endpoints.Room {
 
   @Override
@@ -28,26 +28,26 @@ public record ReplicationApi(Timetables timetables, Passes passes, Tugs tugs)
             Lease.class,
             (r, b) -> {
               tugs.asks(String.valueOf(b.tug()), b.version());
-              return passes.take(
+              return leases.take(
                   String.valueOf(b.tug()), b.waitSeconds() == null ? 0 : b.waitSeconds());
             });
     e.post("/leases/{pass}/report", "A tug reports progress")
         .takes(LeaseReport.class)
-        .does((r, b) -> passes.report(r.path("pass"), b));
+        .does((r, b) -> leases.report(r.path("pass"), b));
     e.post("/leases/{pass}/intent", "A tug says what it may write")
         .takes(LeaseIntent.class)
-        .does((r, b) -> passes.intent(r.path("pass"), b));
+        .does((r, b) -> leases.intent(r.path("pass"), b));
     e.get("/leases/{pass}/disks/{disk}/digests", "The digest map that a disk's pass begins with")
-        .maybe(byte[].class, r -> passes.digests(r.path("pass"), r.index("disk")));
+        .maybe(byte[].class, r -> leases.digests(r.path("pass"), r.index("disk")));
     e.put("/leases/{pass}/disks/{disk}/digests", "The digest map that a disk's pass ends with")
         .number("epoch", -1, "the lease's epoch")
         .takes(byte[].class)
-        .does((r, b) -> passes.putDigests(r.path("pass"), r.number("epoch"), r.index("disk"), b));
+        .does((r, b) -> leases.putDigests(r.path("pass"), r.number("epoch"), r.index("disk"), b));
     e.post("/leases/{pass}/done", "A tug has finished a disk")
         .takes(LeaseDone.class)
-        .does((r, b) -> passes.done(r.path("pass"), b));
+        .does((r, b) -> leases.done(r.path("pass"), b));
     e.post("/leases/{pass}/failed", "A tug gives a lease up")
         .takes(LeaseFailed.class)
-        .does((r, b) -> passes.failed(r.path("pass"), b));
+        .does((r, b) -> leases.failed(r.path("pass"), b));
   }
 }

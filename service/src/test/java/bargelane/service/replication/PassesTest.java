@@ -60,6 +60,7 @@ class PassesTest {
   private Db db;
   private Events events;
   private Passes passes;
+  private Leases leases;
   private String pass;
 
   @BeforeEach
@@ -77,6 +78,7 @@ class PassesTest {
     events = new Events(db, clock, database.url, "bargelane", database.password);
     Ledger ledger = new Ledger(db, sites, clock, "in-test");
     passes = new Passes(db, sites, ledger, events, runs, LEASE, clock);
+    leases = new Leases(passes);
     db.run(
         s -> {
           for (String sql :
@@ -126,7 +128,7 @@ class PassesTest {
   }
 
   private Lease take(String tug) throws InterruptedException {
-    return passes.take(tug, 0).orElseThrow();
+    return leases.take(tug, 0).orElseThrow();
   }
 
   private static LeaseReport progress(long epoch, long done) {
@@ -143,17 +145,17 @@ class PassesTest {
 
   @Test
   void aPassIsGivenToOneTugOnlyAndShippedWhenAllItsDisksAre() throws InterruptedException {
-    assertEquals(Optional.empty(), passes.take("tug-1", 0), "what is not offered is nobody's");
+    assertEquals(Optional.empty(), leases.take("tug-1", 0), "what is not offered is nobody's");
     offer();
     Lease lease = take("tug-1");
     assertEquals(1, lease.epoch());
     assertEquals("nbd+unix:///bl-" + pass + "-0-s", lease.disks().get(0).sourceUri());
-    assertEquals(Optional.empty(), passes.take("tug-2", 0));
-    passes.report(pass, progress(1, 4096));
+    assertEquals(Optional.empty(), leases.take("tug-2", 0));
+    leases.report(pass, progress(1, 4096));
     assertTrue(passes.shipped(pass) instanceof Outcome.Wait);
     byte[] map = {1, 2, 3};
-    passes.putDigests(pass, 1, 0, map);
-    passes.done(pass, new LeaseDone(1, 0, 1 << 20, 1 << 20, 1 << 20, 0, "", "root"));
+    leases.putDigests(pass, 1, 0, map);
+    leases.done(pass, new LeaseDone(1, 0, 1 << 20, 1 << 20, 1 << 20, 0, "", "root"));
     assertEquals(PassState.SHIPPED, state());
     assertArrayEquals(map, passes.shippedDigests(pass, 0));
     assertTrue(passes.shipped(pass) instanceof Outcome.Done);
@@ -164,16 +166,16 @@ class PassesTest {
   void aTugThatIsSilentLosesItsLeaseAndIsRefusedAfterwards() throws InterruptedException {
     offer();
     take("tug-1");
-    passes.report(pass, progress(1, 65536));
+    leases.report(pass, progress(1, 65536));
     now = now.plus(LEASE).plusMillis(1);
     passes.shipped(pass);
     assertEquals(PassState.READY, state());
-    assertEquals("lease-lost", refused(() -> passes.report(pass, progress(1, 70000))));
+    assertEquals("lease-lost", refused(() -> leases.report(pass, progress(1, 70000))));
     Lease second = take("tug-2");
     assertEquals(2, second.epoch());
     assertEquals(65536, second.disks().get(0).resumeFrom(), "it goes on from what was told");
-    assertEquals("lease-lost", refused(() -> passes.report(pass, progress(1, 80000))));
-    passes.report(pass, progress(2, 1000));
+    assertEquals("lease-lost", refused(() -> leases.report(pass, progress(1, 80000))));
+    leases.report(pass, progress(2, 1000));
     assertEquals(
         65536,
         Passes.disks(db.tx(s -> s.find(PassEntity.class, pass))).get(0).watermark(),
@@ -186,7 +188,7 @@ class PassesTest {
     take("tug-1");
     for (int i = 0; i < 5; i++) {
       now = now.plus(LEASE).minusMillis(1);
-      passes.report(pass, progress(1, i));
+      leases.report(pass, progress(1, i));
       passes.shipped(pass);
       assertEquals(PassState.LEASED, state());
     }
@@ -197,7 +199,7 @@ class PassesTest {
     offer();
     for (int i = 1; i <= 6; i++) {
       Lease lease = take("tug-1");
-      passes.failed(pass, new LeaseFailed(lease.epoch(), "may-pass", "the line was cut"));
+      leases.failed(pass, new LeaseFailed(lease.epoch(), "may-pass", "the line was cut"));
     }
     assertEquals(PassState.FAILED, state());
     RunFailure failure = assertThrows(RunFailure.class, () -> passes.shipped(pass));
@@ -209,7 +211,7 @@ class PassesTest {
   void aFailureKeepsItsCodeWhateverItsWordsAre() throws InterruptedException {
     offer();
     take("tug-1");
-    passes.failed(pass, new LeaseFailed(1, "no-space", "pool: full: nothing left"));
+    leases.failed(pass, new LeaseFailed(1, "no-space", "pool: full: nothing left"));
     RunFailure failure = assertThrows(RunFailure.class, () -> passes.shipped(pass));
     assertEquals("no-space", failure.code());
     assertEquals("pool: full: nothing left", failure.getMessage());
@@ -222,7 +224,7 @@ class PassesTest {
         .thenThrow(
             new SiteException(SiteException.Kind.FINAL, "snapshot-dropped", "it is gone", null));
     offer();
-    assertEquals(Optional.empty(), passes.take("tug-1", 0));
+    assertEquals(Optional.empty(), leases.take("tug-1", 0));
     assertEquals(
         "source-dropped", assertThrows(RunFailure.class, () -> passes.shipped(pass)).code());
   }
@@ -244,7 +246,7 @@ class PassesTest {
     offer();
     take("tug-1");
     passes.abandon(pass, "failed-over", "the source was given up");
-    assertEquals("lease-lost", refused(() -> passes.report(pass, progress(1, 1))));
+    assertEquals("lease-lost", refused(() -> leases.report(pass, progress(1, 1))));
     assertEquals("failed-over", assertThrows(RunFailure.class, () -> passes.shipped(pass)).code());
   }
 
@@ -264,7 +266,7 @@ class PassesTest {
 
   @Test
   void whatIsUnknownIsRefused() {
-    assertEquals("pass-unknown", refused(() -> passes.report("pass-none", progress(1, 1))));
-    assertEquals("pass-unknown", refused(() -> passes.digests("pass-none", 0)));
+    assertEquals("pass-unknown", refused(() -> leases.report("pass-none", progress(1, 1))));
+    assertEquals("pass-unknown", refused(() -> leases.digests("pass-none", 0)));
   }
 }

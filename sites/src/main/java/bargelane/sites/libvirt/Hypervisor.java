@@ -9,7 +9,6 @@ import com.sun.jna.ptr.PointerByReference;
 import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.util.ArrayList;
-import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -30,15 +29,10 @@ final class Hypervisor {
   private static final Map<String, Hypervisor> OPEN = new ConcurrentHashMap<>();
   private static final int KEEPALIVE_SECONDS = 5;
 
-  /** How long a guest's agent may think about a question. */
-  private static final int AGENT_SECONDS = 5;
-
-  private static final int TYPED_SIZE = 96;
-  private static final int TYPED_NAME = 80;
-  private static final int TYPED_VALUE = 88;
-
   private final String site;
   private final Supplier<String> uri;
+  final HypervisorGuests guests = new HypervisorGuests(this);
+  final HypervisorTracking tracking = new HypervisorTracking(this);
   private final Object happened = new Object();
   private long events;
   private Pointer connection;
@@ -65,7 +59,7 @@ final class Hypervisor {
     return OPEN.computeIfAbsent(address, a -> new Hypervisor(site, uri));
   }
 
-  private static LibVirt lib() {
+  static LibVirt lib() {
     try {
       return LibVirt.Holder.LIBRARY;
     } catch (UnsatisfiedLinkError | NoClassDefFoundError e) {
@@ -78,7 +72,7 @@ final class Hypervisor {
   }
 
   /** The connection, after seeing that it answers. */
-  private synchronized Pointer connection() {
+  synchronized Pointer connection() {
     LibVirt lib = lib();
     if (connection != null && lib.virConnectGetLibVersion(connection, new LongByReference()) == 0) {
       return connection;
@@ -108,7 +102,7 @@ final class Hypervisor {
   }
 
   /** The failure of the last call of this thread. */
-  private SiteException failure(String what) {
+  SiteException failure(String what) {
     LibVirt lib = lib();
     int code = lib.virGetLastErrorCode();
     String why = site + ": " + what + ": " + lib.virGetLastErrorMessage();
@@ -137,20 +131,20 @@ final class Hypervisor {
     };
   }
 
-  private Pointer must(Pointer p, String what) {
+  Pointer must(Pointer p, String what) {
     if (p == null) {
       throw failure(what);
     }
     return p;
   }
 
-  private void must(int result, String what) {
+  void must(int result, String what) {
     if (result < 0) {
       throw failure(what);
     }
   }
 
-  private String text(Pointer p, String what) {
+  String text(Pointer p, String what) {
     must(p, what);
     String text = p.getString(0, "UTF-8");
     Native.free(Pointer.nativeValue(p));
@@ -309,7 +303,7 @@ final class Hypervisor {
     return all("domains", lib()::virConnectListAllDomains, this::domain, lib()::virDomainFree);
   }
 
-  private <T> T with(String uuid, Function<Pointer, T> use) {
+  <T> T with(String uuid, Function<Pointer, T> use) {
     Pointer p = must(lib().virDomainLookupByUUIDString(connection(), uuid), "domain " + uuid);
     try {
       return use.apply(p);
@@ -318,7 +312,7 @@ final class Hypervisor {
     }
   }
 
-  private void act(String uuid, String what, ToIntFunction<Pointer> call) {
+  void act(String uuid, String what, ToIntFunction<Pointer> call) {
     with(
         uuid,
         p -> {
@@ -411,173 +405,5 @@ final class Hypervisor {
         }
       }
     }
-  }
-
-  // ---- what guests tell and use
-
-  /** Named values (libvirt-common.h, virTypedParameter: a name of 80 bytes, a type, a value). */
-  private static Map<String, Object> values(Pointer array, int count) {
-    Map<String, Object> values = new HashMap<>();
-    for (int i = 0; i < count; i++) {
-      Pointer p = array.share((long) i * TYPED_SIZE);
-      Object value =
-          switch (p.getInt(TYPED_NAME)) {
-            case 1, 2 -> (long) p.getInt(TYPED_VALUE);
-            case 3, 4 -> p.getLong(TYPED_VALUE);
-            case 5 -> p.getDouble(TYPED_VALUE);
-            case 6 -> p.getByte(TYPED_VALUE) != 0;
-            default -> p.getPointer(TYPED_VALUE).getString(0, "UTF-8");
-          };
-      values.put(p.getString(0, "UTF-8"), value);
-    }
-    return values;
-  }
-
-  /** Whether an agent in a running guest has opened its channel. */
-  boolean agent(String uuid) {
-    return with(
-        uuid,
-        p ->
-            lib().virDomainIsActive(p) == 1
-                && DomainXml.agent(text(lib().virDomainGetXMLDesc(p, 0), "description")));
-  }
-
-  /** What a guest's agent tells, by libvirt's names; nothing if there is none that answers. */
-  Optional<Map<String, Object>> guest(String uuid) {
-    if (!agent(uuid)) {
-      return Optional.empty();
-    }
-    return with(
-        uuid,
-        p -> {
-          lib().virDomainAgentSetResponseTimeout(p, AGENT_SECONDS, 0);
-          PointerByReference values = new PointerByReference();
-          IntByReference count = new IntByReference();
-          if (lib().virDomainGetGuestInfo(p, LibVirt.GUEST_INFO, values, count, 0) < 0) {
-            return Optional.empty();
-          }
-          try {
-            return Optional.of(values(values.getValue(), count.getValue()));
-          } finally {
-            lib().virTypedParamsFree(values.getValue(), count.getValue());
-          }
-        });
-  }
-
-  /** Has the agent hold the guest's writes; gives how many file systems are held, 0 if none is. */
-  int freeze(String uuid) {
-    return with(
-        uuid,
-        p -> {
-          lib().virDomainAgentSetResponseTimeout(p, AGENT_SECONDS, 0);
-          return Math.max(0, lib().virDomainFSFreeze(p, null, 0, 0));
-        });
-  }
-
-  /** Lets the guest write again; gives how many file systems were still held. */
-  int thaw(String uuid) {
-    return with(uuid, p -> Math.max(0, lib().virDomainFSThaw(p, null, 0, 0)));
-  }
-
-  /** What each running domain has used since it started, by libvirt's names, by UUID. */
-  Map<String, Map<String, Object>> statistics() {
-    LibVirt lib = lib();
-    PointerByReference list = new PointerByReference();
-    int n =
-        lib.virConnectGetAllDomainStats(
-            connection(),
-            LibVirt.STATS_CPU
-                | LibVirt.STATS_BALLOON
-                | LibVirt.STATS_INTERFACE
-                | LibVirt.STATS_BLOCK,
-            list,
-            LibVirt.STATS_ACTIVE);
-    must(n, "statistics");
-    Map<String, Map<String, Object>> found = new HashMap<>();
-    try {
-      for (int i = 0; i < n; i++) {
-        // virDomainStatsRecord: the domain, its values, how many.
-        Pointer each = list.getValue().getPointer((long) i * Native.POINTER_SIZE);
-        byte[] uuid = new byte[37];
-        must(lib.virDomainGetUUIDString(each.getPointer(0), uuid), "identity");
-        found.put(
-            new String(uuid, 0, 36, StandardCharsets.US_ASCII),
-            values(each.getPointer(Native.POINTER_SIZE), each.getInt(2L * Native.POINTER_SIZE)));
-      }
-    } finally {
-      lib.virDomainStatsRecordListFree(list.getValue());
-    }
-    return found;
-  }
-
-  // ---- change tracking
-
-  void beginBackup(String uuid, String backup, String checkpoint) {
-    act(uuid, "begin a backup", p -> lib().virDomainBackupBegin(p, backup, checkpoint, 0));
-  }
-
-  /** The backup that runs on a domain, as XML. */
-  Optional<String> backup(String uuid) {
-    return with(
-        uuid,
-        p -> {
-          if (lib().virDomainIsActive(p) != 1) {
-            return Optional.empty();
-          }
-          Pointer xml = lib().virDomainBackupGetXMLDesc(p, 0);
-          if (xml == null && lib().virGetLastErrorCode() == LibVirt.NO_DOMAIN_BACKUP) {
-            return Optional.empty();
-          }
-          return Optional.of(text(xml, "backup"));
-        });
-  }
-
-  void abortJob(String uuid) {
-    act(uuid, "end the backup", lib()::virDomainAbortJob);
-  }
-
-  /** Tells a domain of a bitmap that its disks have already. */
-  void redefineCheckpoint(String uuid, String xml) {
-    with(
-        uuid,
-        p -> {
-          Pointer c = lib().virDomainCheckpointCreateXML(p, xml, LibVirt.CHECKPOINT_REDEFINE);
-          lib().virDomainCheckpointFree(must(c, "record a checkpoint"));
-          return null;
-        });
-  }
-
-  boolean hasCheckpoint(String uuid, String name) {
-    return with(
-        uuid,
-        p -> {
-          Pointer c = lib().virDomainCheckpointLookupByName(p, name, 0);
-          if (c == null) {
-            if (lib().virGetLastErrorCode() == LibVirt.NO_DOMAIN_CHECKPOINT) {
-              return false;
-            }
-            throw failure("checkpoint " + name);
-          }
-          lib().virDomainCheckpointFree(c);
-          return true;
-        });
-  }
-
-  /** Deletes a checkpoint, its bitmaps too where {@code whole}; gives whether that succeeded. */
-  boolean deleteCheckpoint(String uuid, String name, boolean whole) {
-    return with(
-        uuid,
-        p -> {
-          Pointer c = lib().virDomainCheckpointLookupByName(p, name, 0);
-          if (c == null) {
-            return true;
-          }
-          try {
-            return lib().virDomainCheckpointDelete(c, whole ? 0 : LibVirt.CHECKPOINT_METADATA_ONLY)
-                == 0;
-          } finally {
-            lib().virDomainCheckpointFree(c);
-          }
-        });
   }
 }

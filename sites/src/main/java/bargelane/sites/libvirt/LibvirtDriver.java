@@ -278,6 +278,7 @@ public final class LibvirtDriver implements SiteDriver {
   private MachineFacts told(MachineFacts machine) {
     return machine.on()
         ? host.hypervisor
+            .guests
             .guest(machine.platformId())
             .map(values -> machine.telling(Guests.facts(values, clock.instant())))
             .orElse(machine)
@@ -287,7 +288,7 @@ public final class LibvirtDriver implements SiteDriver {
   @Override
   public Map<String, Inventory.Usage> usage() {
     Map<String, Inventory.Usage> usage = new HashMap<>();
-    Map<String, Map<String, Object>> told = host.hypervisor.statistics();
+    Map<String, Map<String, Object>> told = host.hypervisor.guests.statistics();
     Instant at = clock.instant();
     told.forEach((id, values) -> usage.put(id, Guests.usage(values, at)));
     return usage;

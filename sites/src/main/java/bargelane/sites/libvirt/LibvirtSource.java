@@ -42,9 +42,11 @@ final class LibvirtSource implements Source {
   private static final String CUT_SHORT = "cut short";
 
   private final Host host;
+  final HostGuards guards;
 
   LibvirtSource(Host host) {
     this.host = host;
+    this.guards = new HostGuards(host);
   }
 
   private DomainXml domainOf(State state, List<String> disks) {
@@ -74,7 +76,11 @@ final class LibvirtSource implements Source {
   }
 
   private boolean runs(String snapshot, String domain) {
-    return host.hypervisor.backup(domain).filter(b -> b.contains(socket(snapshot))).isPresent();
+    return host.hypervisor
+        .tracking
+        .backup(domain)
+        .filter(b -> b.contains(socket(snapshot)))
+        .isPresent();
   }
 
   @Override
@@ -109,7 +115,7 @@ final class LibvirtSource implements Source {
     return s.stamps().isEmpty()
         && state.markers().containsKey(name)
         && !runs(name, s.domain())
-        && !host.hypervisor.hasCheckpoint(s.domain(), name);
+        && !host.hypervisor.tracking.hasCheckpoint(s.domain(), name);
   }
 
   private static SiteException lost(String why) {
@@ -127,7 +133,7 @@ final class LibvirtSource implements Source {
       boolean tracks,
       boolean quiesce) {
     String uuid = domain.uuid();
-    Optional<String> other = host.hypervisor.backup(uuid);
+    Optional<String> other = host.hypervisor.tracking.backup(uuid);
     if (other.isPresent() && !runs(name, uuid)) {
       throw new SiteException(
           SiteException.Kind.MAY_PASS,
@@ -182,14 +188,14 @@ final class LibvirtSource implements Source {
             }
             return null;
           });
-      watch(name, uuid, kept);
+      guards.watch(name, uuid, kept);
       try {
         Taken taken =
-            held(
+            guards.held(
                 uuid,
                 quiesce,
                 () ->
-                    host.hypervisor.beginBackup(
+                    host.hypervisor.tracking.beginBackup(
                         uuid, backup.toString(), tracks ? checkpoint.toString() : null));
         if (taken.quiesced()) {
           catalogue.change(
@@ -208,84 +214,6 @@ final class LibvirtSource implements Source {
       }
     }
     return Taken.AT_ONCE;
-  }
-
-  /**
-   * Does something while the guest holds its writes, if it is asked to and has an agent that can. A
-   * process on the host lets it write again should nobody else do so; then it was not held for
-   * certain.
-   */
-  Taken held(String uuid, boolean quiesce, Runnable what) {
-    if (!quiesce || !host.hypervisor.agent(uuid)) {
-      what.run();
-      return Taken.AT_ONCE;
-    }
-    String token = host.settings.runtime() + "/" + Names.brief(uuid + System.nanoTime()) + ".hold";
-    host.shell.script(
-        """
-        mkdir -p "${4%/*}"
-        : > "$4"
-        export THAW='
-          for try in 1 2 3 4 5 6; do
-            sleep "$3"
-            [ -e "$4" ] || exit
-            virsh -q -c "$1" domfsthaw "$2" && break
-          done
-          rm -f "$4"'
-        setsid sh -c "$THAW" bargelane-thaw "$@" </dev/null >/dev/null 2>&1 &
-        """,
-        host.settings.uri(), uuid, String.valueOf(LONGEST_HOLD.toSeconds()), token);
-    long began = System.nanoTime();
-    int holds = host.hypervisor.freeze(uuid);
-    boolean quiesced = false;
-    Duration held = Duration.ZERO;
-    try {
-      what.run();
-    } finally {
-      if (holds > 0) {
-        quiesced = host.hypervisor.thaw(uuid) >= holds;
-        held = Duration.ofNanos(System.nanoTime() - began);
-      }
-      if (quiesced) {
-        // Or it would let go of the next snapshot's hold.
-        host.shell.run(new byte[0], "rm", "-f", token);
-      }
-    }
-    return new Taken(quiesced, held);
-  }
-
-  /**
-   * Leaves a process on the host that waits for the scratch images and ends the backup when they
-   * reach their bound or the room around them runs short. It ends with them.
-   */
-  private void watch(String name, String uuid, List<String> scratch) {
-    List<String> arguments = new ArrayList<>();
-    arguments.add(host.settings.uri());
-    arguments.add(uuid);
-    arguments.add(String.valueOf(host.settings.scratchMib() << 20));
-    arguments.add(String.valueOf(host.settings.reserveMib() << 20));
-    arguments.add(host.settings.runtime() + "/" + Names.brief(name) + ".dropped");
-    arguments.addAll(scratch);
-    host.shell.script(
-        """
-        export WATCH='
-          uri=$1 domain=$2 bound=$3 reserve=$4 told=$5; shift 5
-          tries=600
-          until [ -e "$1" ]; do tries=$((tries - 1)); [ $tries -gt 0 ] || exit; sleep 0.05; done
-          while [ -e "$1" ]; do
-            used=0
-            for f; do b=$(stat -c %b "$f" 2>/dev/null) || b=0; used=$((used + b * 512)); done
-            room=$(stat -f -c "%a %S" "$1" 2>/dev/null) || break
-            free=$((${room% *} * ${room#* }))
-            if [ $used -gt $bound ] || [ $free -lt $reserve ]; then
-              echo "scratch room: $used bytes used of $bound, $free free" > "$told"
-              virsh -q -c "$uri" domjobabort "$domain" >/dev/null 2>&1
-            fi
-            sleep 0.05
-          done'
-        setsid sh -c "$WATCH" bargelane-scratch-watch "$@" </dev/null >/dev/null 2>&1 &
-        """,
-        arguments.toArray(String[]::new));
   }
 
   private void still(
@@ -388,7 +316,7 @@ final class LibvirtSource implements Source {
     }
     try {
       if (s.stamps().isEmpty() && runs(name, s.domain())) {
-        host.hypervisor.abortJob(s.domain());
+        host.hypervisor.tracking.abortJob(s.domain());
       }
     } catch (SiteException e) {
       if (!e.code().equals("missing")) {
@@ -410,7 +338,8 @@ final class LibvirtSource implements Source {
     Catalogue catalogue = host.catalogue();
     State state = catalogue.read();
     DomainXml domain = domainOf(state, disks);
-    if (state.markers().containsKey(name) && host.hypervisor.hasCheckpoint(domain.uuid(), name)) {
+    if (state.markers().containsKey(name)
+        && host.hypervisor.tracking.hasCheckpoint(domain.uuid(), name)) {
       return;
     }
     if (!host.hypervisor.domain(domain.uuid()).off()) {
@@ -443,7 +372,7 @@ final class LibvirtSource implements Source {
                   : "' checkpoint='no'/>");
     }
     checkpoint.append("</disks></domaincheckpoint>");
-    host.hypervisor.redefineCheckpoint(domain.uuid(), checkpoint.toString());
+    host.hypervisor.tracking.redefineCheckpoint(domain.uuid(), checkpoint.toString());
   }
 
   @Override
@@ -459,9 +388,9 @@ final class LibvirtSource implements Source {
     restamp(catalogue, before, CHANGING);
     try {
       boolean off = host.hypervisor.domain(m.domain()).off();
-      if (off || !host.hypervisor.deleteCheckpoint(m.domain(), name, true)) {
+      if (off || !host.hypervisor.tracking.deleteCheckpoint(m.domain(), name, true)) {
         // A running domain's broken bitmap goes when it is next found off.
-        host.hypervisor.deleteCheckpoint(m.domain(), name, false);
+        host.hypervisor.tracking.deleteCheckpoint(m.domain(), name, false);
       }
     } catch (SiteException e) {
       if (!e.code().equals("missing")) {
@@ -515,7 +444,7 @@ final class LibvirtSource implements Source {
         .forEach(
             (name, m) -> {
               try {
-                if (host.hypervisor.hasCheckpoint(m.domain(), name)) {
+                if (host.hypervisor.tracking.hasCheckpoint(m.domain(), name)) {
                   there.add(name);
                 }
               } catch (SiteException e) {

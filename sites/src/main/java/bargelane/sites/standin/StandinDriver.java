@@ -2,13 +2,11 @@ package bargelane.sites.standin;
 
 import static bargelane.sites.standin.StandinHttp.escape;
 
-import bargelane.blocks.refit.FileEdit;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
 import bargelane.core.finding.Remedy;
-import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Capabilities.Reach;
 import bargelane.core.site.Conversation;
@@ -16,7 +14,6 @@ import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.GuestFacts;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.sites.Compute;
-import bargelane.sites.ExportRef;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import bargelane.sites.Source;
@@ -45,7 +42,7 @@ import java.util.stream.StreamSupport;
  * The simulated platforms' driver: estate and cloud speak one interface and declare what they can
  * do.
  */
-public final class StandinDriver implements SiteDriver, Source, Target, Compute {
+public final class StandinDriver implements SiteDriver {
 
   private static final Set<String> NEEDED =
       Set.of("read", "snapshot", "volumes", "machines", "exports");
@@ -57,15 +54,19 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
   private final URI address;
   private final StandinHttp http;
   private final Clock clock;
+  private final StandinDisks disks;
+  private final Compute compute;
 
   public StandinDriver(String name, URI address, String token, Clock clock) {
     this.name = name;
     this.address = address;
     this.http = new StandinHttp(name, address, token);
     this.clock = clock;
+    this.disks = new StandinDisks(http);
+    this.compute = new StandinCompute(http);
   }
 
-  private static <T> List<T> list(JsonNode array, java.util.function.Function<JsonNode, T> each) {
+  static <T> List<T> list(JsonNode array, java.util.function.Function<JsonNode, T> each) {
     return StreamSupport.stream(array.spliterator(), false).map(each).toList();
   }
 
@@ -211,11 +212,11 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
             used >> 30));
   }
 
-  private static String text(JsonNode node, String field) {
+  static String text(JsonNode node, String field) {
     return node.path(field).asText("");
   }
 
-  private static MachineFacts machine(JsonNode m, Map<String, JsonNode> volumes) {
+  static MachineFacts machine(JsonNode m, Map<String, JsonNode> volumes) {
     Map<String, String> labels = new LinkedHashMap<>();
     m.path("labels").fields().forEachRemaining(e -> labels.put(e.getKey(), e.getValue().asText()));
     return new MachineFacts(
@@ -308,271 +309,16 @@ public final class StandinDriver implements SiteDriver, Source, Target, Compute 
 
   @Override
   public Source source() {
-    return this;
+    return disks;
   }
 
   @Override
   public Target target() {
-    return this;
+    return disks;
   }
 
   @Override
   public Compute compute() {
-    return this;
-  }
-
-  // ---- exports
-
-  private ExportRef export(
-      String export, String volume, String snapshot, String since, boolean write) {
-    JsonNode given =
-        http.send(
-            "POST",
-            "/v1/exports",
-            Map.of(
-                "name",
-                export,
-                "volume",
-                volume,
-                "snapshot",
-                snapshot,
-                "since",
-                since,
-                "write",
-                write));
-    return new ExportRef(
-        export, given.path("uri").asText(), given.path("tracksChanges").asBoolean());
-  }
-
-  @Override
-  public void closeExport(String export) {
-    http.delete("/v1/exports/" + escape(export));
-  }
-
-  // ---- source
-
-  @Override
-  public Taken snapshot(
-      String snapshot, String owner, List<String> disks, Optional<String> since, boolean quiesce) {
-    http.send("POST", "/v1/snapshots", Map.of("name", snapshot, "owner", owner, "volumes", disks));
-    return Taken.AT_ONCE;
-  }
-
-  @Override
-  public ExportRef openSnapshot(
-      String export, String snapshot, String disk, Optional<String> since) {
-    return export(export, disk, snapshot, since.orElse(""), false);
-  }
-
-  @Override
-  public void dropSnapshot(String snapshot) {
-    http.delete("/v1/snapshots/" + escape(snapshot));
-  }
-
-  @Override
-  public void mark(String marker, String owner, List<String> disks) {
-    http.send("POST", "/v1/markers", Map.of("name", marker, "owner", owner, "volumes", disks));
-  }
-
-  @Override
-  public void forgetMarker(String marker) {
-    http.delete("/v1/markers/" + escape(marker));
-  }
-
-  @Override
-  public Set<String> markers() {
-    Set<String> names = new HashSet<>();
-    http.get("/v1/markers").fieldNames().forEachRemaining(names::add);
-    return names;
-  }
-
-  // ---- target
-
-  @Override
-  public void createVolume(String volume, String owner, long bytes, String storage) {
-    http.send(
-        "POST",
-        "/v1/volumes",
-        Map.of("name", volume, "owner", owner, "sizeBytes", bytes, "storageClass", storage));
-  }
-
-  @Override
-  public void cloneVolume(String volume, String owner, String storage, String point, String from) {
-    http.send(
-        "POST",
-        "/v1/volumes",
-        Map.of(
-            "name",
-            volume,
-            "owner",
-            owner,
-            "storageClass",
-            storage,
-            "point",
-            point,
-            "volume",
-            from));
-  }
-
-  @Override
-  public void growVolume(String volume, long bytes) {
-    http.send("PUT", "/v1/volumes/" + escape(volume) + "/size", Map.of("bytes", bytes));
-  }
-
-  @Override
-  public void deleteVolume(String volume) {
-    http.delete("/v1/volumes/" + escape(volume));
-  }
-
-  @Override
-  public ExportRef openVolume(String export, String volume, boolean write) {
-    return export(export, volume, "", "", write);
-  }
-
-  @Override
-  public void freeze(String point, String owner, List<String> volumes) {
-    http.send("POST", "/v1/points", Map.of("name", point, "owner", owner, "volumes", volumes));
-  }
-
-  @Override
-  public void deletePoint(String point) {
-    http.delete("/v1/points/" + escape(point));
-  }
-
-  @Override
-  public List<PointRef> points(String ownerPrefix) {
-    return list(
-            http.get("/v1/points"),
-            p -> {
-              List<String> volumes = new ArrayList<>();
-              p.path("layers").fieldNames().forEachRemaining(volumes::add);
-              return new PointRef(text(p, "name"), text(p, "owner"), volumes);
-            })
-        .stream()
-        .filter(p -> p.owner().startsWith(ownerPrefix))
-        .toList();
-  }
-
-  @Override
-  public void attach(String point, String file, byte[] content) {
-    http.put("/v1/points/" + escape(point) + "/files/" + escape(file), content);
-  }
-
-  @Override
-  public Optional<byte[]> attachment(String point, String file) {
-    try {
-      return Optional.of(http.bytes("/v1/points/" + escape(point) + "/files/" + escape(file)));
-    } catch (SiteException e) {
-      if (e.code().equals("missing")) {
-        return Optional.empty();
-      }
-      throw e;
-    }
-  }
-
-  @Override
-  public void own(String volume, String owner) {
-    http.send("PUT", "/v1/volumes/" + escape(volume) + "/owner", Map.of("owner", owner));
-  }
-
-  @Override
-  public List<Owned> owned(String ownerPrefix) {
-    return list(
-        http.get("/v1/owned?owner=" + escape(ownerPrefix)),
-        o -> new Owned(text(o, "kind"), text(o, "id"), text(o, "name"), text(o, "owner")));
-  }
-
-  // ---- compute
-
-  @Override
-  public String define(Spec s) {
-    Map<String, Object> body = new LinkedHashMap<>();
-    body.put("name", s.name());
-    body.put("owner", s.owner());
-    body.put("size", s.size());
-    body.put("cpus", s.cpus());
-    body.put("memoryMib", s.memoryMib());
-    body.put("os", s.os());
-    body.put("firmware", s.firmware());
-    body.put("zone", s.zone());
-    body.put("disks", s.disks());
-    body.put(
-        "nics",
-        s.nics().stream()
-            .map((PlacedNic n) -> Map.of("network", n.network(), "address", n.address(), "mac", ""))
-            .toList());
-    body.put("ingress", s.ingress());
-    body.put("labels", s.labels());
-    return http.send("POST", "/v1/machines", body).path("id").asText();
-  }
-
-  @Override
-  public MachineFacts machine(String id) {
-    Map<String, JsonNode> volumes = new LinkedHashMap<>();
-    return machine(http.get("/v1/machines/" + escape(id)), volumes);
-  }
-
-  private void act(String id, String verb) {
-    http.send("POST", "/v1/machines/" + escape(id) + "/" + verb, Map.of());
-  }
-
-  @Override
-  public void start(String id) {
-    act(id, "start");
-  }
-
-  @Override
-  public void stop(String id) {
-    act(id, "stop");
-  }
-
-  @Override
-  public void fence(String id) {
-    act(id, "fence");
-  }
-
-  @Override
-  public void unfence(String id) {
-    act(id, "unfence");
-  }
-
-  @Override
-  public void remove(String id) {
-    http.delete("/v1/machines/" + escape(id));
-  }
-
-  @Override
-  public void attach(String id, List<String> disks) {
-    http.send("PUT", "/v1/machines/" + escape(id) + "/disks", Map.of("disks", disks));
-  }
-
-  @Override
-  public String refit(String name, String owner, List<String> disks, List<FileEdit> edits) {
-    return http.send("POST", "/v1/refits", Map.of("volumes", disks, "edits", edits))
-        .path("told")
-        .asText();
-  }
-
-  @Override
-  public void ownMachine(String id, String owner) {
-    http.send("PUT", "/v1/machines/" + escape(id) + "/owner", Map.of("owner", owner));
-  }
-
-  @Override
-  public WayIn wayIn(String id) {
-    JsonNode w = http.get("/v1/machines/" + escape(id) + "/way-in");
-    return new WayIn(w.path("host").asText(), w.path("port").asInt());
-  }
-
-  @Override
-  public String isolate(String network, String like, String owner) {
-    return http.send("POST", "/v1/networks", Map.of("name", network, "like", like, "owner", owner))
-        .path("id")
-        .asText();
-  }
-
-  @Override
-  public void removeNetwork(String id) {
-    http.delete("/v1/networks/" + escape(id));
+    return compute;
   }
 }

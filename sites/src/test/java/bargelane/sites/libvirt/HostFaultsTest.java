@@ -329,7 +329,7 @@ class HostFaultsTest {
     LibvirtSource source = (LibvirtSource) driver.source();
     long[] seen = new long[2];
     Source.Taken taken =
-        source.held(
+        source.guards.held(
             guest().platformId(),
             true,
             () -> {

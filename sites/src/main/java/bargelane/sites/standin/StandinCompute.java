@@ -1,0 +1,114 @@
+package bargelane.sites.standin;
+
+import static bargelane.sites.standin.StandinHttp.escape;
+
+import bargelane.blocks.refit.FileEdit;
+import bargelane.core.lane.Placement.PlacedNic;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.sites.Compute;
+import com.fasterxml.jackson.databind.JsonNode;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+
+/** Machines and networks of the simulated platforms. */
+final class StandinCompute implements Compute {
+
+  private final StandinHttp http;
+
+  StandinCompute(StandinHttp http) {
+    this.http = http;
+  }
+
+  @Override
+  public String define(Spec s) {
+    Map<String, Object> body = new LinkedHashMap<>();
+    body.put("name", s.name());
+    body.put("owner", s.owner());
+    body.put("size", s.size());
+    body.put("cpus", s.cpus());
+    body.put("memoryMib", s.memoryMib());
+    body.put("os", s.os());
+    body.put("firmware", s.firmware());
+    body.put("zone", s.zone());
+    body.put("disks", s.disks());
+    body.put(
+        "nics",
+        s.nics().stream()
+            .map((PlacedNic n) -> Map.of("network", n.network(), "address", n.address(), "mac", ""))
+            .toList());
+    body.put("ingress", s.ingress());
+    body.put("labels", s.labels());
+    return http.send("POST", "/v1/machines", body).path("id").asText();
+  }
+
+  @Override
+  public MachineFacts machine(String id) {
+    Map<String, JsonNode> volumes = new LinkedHashMap<>();
+    return StandinDriver.machine(http.get("/v1/machines/" + escape(id)), volumes);
+  }
+
+  private void act(String id, String verb) {
+    http.send("POST", "/v1/machines/" + escape(id) + "/" + verb, Map.of());
+  }
+
+  @Override
+  public void start(String id) {
+    act(id, "start");
+  }
+
+  @Override
+  public void stop(String id) {
+    act(id, "stop");
+  }
+
+  @Override
+  public void fence(String id) {
+    act(id, "fence");
+  }
+
+  @Override
+  public void unfence(String id) {
+    act(id, "unfence");
+  }
+
+  @Override
+  public void remove(String id) {
+    http.delete("/v1/machines/" + escape(id));
+  }
+
+  @Override
+  public void attach(String id, List<String> disks) {
+    http.send("PUT", "/v1/machines/" + escape(id) + "/disks", Map.of("disks", disks));
+  }
+
+  @Override
+  public String refit(String name, String owner, List<String> disks, List<FileEdit> edits) {
+    return http.send("POST", "/v1/refits", Map.of("volumes", disks, "edits", edits))
+        .path("told")
+        .asText();
+  }
+
+  @Override
+  public void ownMachine(String id, String owner) {
+    http.send("PUT", "/v1/machines/" + escape(id) + "/owner", Map.of("owner", owner));
+  }
+
+  @Override
+  public WayIn wayIn(String id) {
+    JsonNode w = http.get("/v1/machines/" + escape(id) + "/way-in");
+    return new WayIn(w.path("host").asText(), w.path("port").asInt());
+  }
+
+  @Override
+  public String isolate(String network, String like, String owner) {
+    return http.send("POST", "/v1/networks", Map.of("name", network, "like", like, "owner", owner))
+        .path("id")
+        .asText();
+  }
+
+  @Override
+  public void removeNetwork(String id) {
+    http.delete("/v1/networks/" + escape(id));
+  }
+}
