@@ -224,24 +224,33 @@ public final class Bench {
   }
 
   private static long dataBytes(Platform estate) throws IOException {
-    estate.driver().snapshot("bench", "bench", List.of("vm-201-photos"), Optional.empty(), false);
+    estate
+        .driver()
+        .source()
+        .snapshot("bench", "bench", List.of("vm-201-photos"), Optional.empty(), false);
     List<Extent> extents =
         allocated(
-            estate.driver().openSnapshot("bench", "bench", "vm-201-photos", Optional.empty()));
+            estate
+                .driver()
+                .source()
+                .openSnapshot("bench", "bench", "vm-201-photos", Optional.empty()));
     release(estate);
     return extents.stream().mapToLong(Extent::length).sum();
   }
 
   private static void release(Platform estate) {
-    estate.driver().closeExport("bench");
-    estate.driver().dropSnapshot("bench");
-    estate.driver().forgetMarker("bench");
+    estate.driver().source().closeExport("bench");
+    estate.driver().source().dropSnapshot("bench");
+    estate.driver().source().forgetMarker("bench");
   }
 
   private static double plainRead(Platform estate) throws Exception {
-    estate.driver().snapshot("bench", "bench", List.of("vm-201-photos"), Optional.empty(), false);
+    estate
+        .driver()
+        .source()
+        .snapshot("bench", "bench", List.of("vm-201-photos"), Optional.empty(), false);
     ExportRef export =
-        estate.driver().openSnapshot("bench", "bench", "vm-201-photos", Optional.empty());
+        estate.driver().source().openSnapshot("bench", "bench", "vm-201-photos", Optional.empty());
     List<Extent> extents = allocated(export);
     double seconds = move(export, extents, (device, offset, buffer) -> device.read(offset, buffer));
     release(estate);
@@ -249,15 +258,15 @@ public final class Bench {
   }
 
   private static double plainWrite(Platform cloud, long bytes) throws Exception {
-    cloud.driver().createVolume("bench", "bench", DISK, "reed");
-    ExportRef export = cloud.driver().openVolume("bench", "bench", true);
+    cloud.driver().target().createVolume("bench", "bench", DISK, "reed");
+    ExportRef export = cloud.driver().target().openVolume("bench", "bench", true);
     double seconds =
         move(
             export,
             List.of(new Extent(0, bytes, true)),
             (device, offset, buffer) -> device.write(offset, buffer));
-    cloud.driver().closeExport("bench");
-    cloud.driver().deleteVolume("bench");
+    cloud.driver().target().closeExport("bench");
+    cloud.driver().target().deleteVolume("bench");
     return rate(bytes, seconds);
   }
 

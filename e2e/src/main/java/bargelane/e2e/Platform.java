@@ -183,7 +183,7 @@ public final class Platform {
 
   /** What carries a tag of ours, but for fences. */
   public List<String> ours() {
-    return driver.owned("bargelane/").stream()
+    return driver.target().owned("bargelane/").stream()
         .filter(o -> !o.kind().equals("fence"))
         .map(o -> o.kind() + " " + o.name())
         .toList();

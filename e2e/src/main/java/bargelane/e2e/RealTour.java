@@ -1,19 +1,13 @@
 package bargelane.e2e;
 
 import bargelane.client.ApiClient;
-import bargelane.standins.host.DemoHost;
-import bargelane.standins.host.SmallMachines;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.io.UncheckedIOException;
-import java.net.InetAddress;
-import java.net.ServerSocket;
-import java.nio.file.Path;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayDeque;
 import java.util.ArrayList;
-import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 
@@ -27,7 +21,7 @@ final class RealTour extends Narration {
   static final String HOME = "annex";
   static final String AWAY = "hithe";
   static final String GUEST = "lending-db";
-  private static final int BOOT_SECONDS = 120;
+  static final int BOOT_SECONDS = 120;
 
   private final Harness harness;
   private final ApiClient api;
@@ -51,56 +45,12 @@ final class RealTour extends Narration {
     this.away = away;
   }
 
-  /** Both hosts, the first one with the guest on it and running. */
-  static final class Hosts implements AutoCloseable {
-    private final Path dir = SmallMachines.shortDirectory();
-    final Shore home;
-    final Shore away;
-
-    /**
-     * @param room MiB that the hithe's pool has; 0 for all there is
-     */
-    Hosts(int room) throws IOException {
-      List<Path> disks = SmallMachines.guestDisks();
-      Path yard = SmallMachines.yard();
-      home =
-          new Shore(
-              DemoHost.start("games", dir.resolve("a"), "reading-room", "10.20.1.1"),
-              "&devices=ide&reserve-mib=64&yard=" + yard);
-      DemoHost hithe = DemoHost.start("irc", dir.resolve("b"), "quayside", "10.20.7.1");
-      if (room > 0) {
-        hithe.room(room);
-      }
-      String settings = "&devices=virtio&reserve-mib=8&yard=" + yard;
-      away = new Shore(hithe, hithe.overSsh(settings), settings);
-      home.host.takeIn(GUEST, disks, "qcow2", "10.20.1.0/24", "10.20.1.21", freePort());
-      home.host.virsh("start", GUEST);
-    }
-
-    private static int freePort() throws IOException {
-      try (ServerSocket s = new ServerSocket(0, 1, InetAddress.getLoopbackAddress())) {
-        return s.getLocalPort();
-      }
-    }
-
-    Path dir() {
-      return dir;
-    }
-
-    @Override
-    public void close() throws IOException {
-      home.host.close();
-      away.host.close();
-      SmallMachines.delete(dir);
-    }
-  }
-
   public static void main(String[] args) throws IOException {
     int failures;
     System.out.println(
         "Starting a database, the service, two hypervisor hosts and a guest of its own ...");
     // The service ends before the hosts it works with.
-    try (Hosts hosts = new Hosts(0);
+    try (RealHosts hosts = new RealHosts(0);
         Harness harness = Harness.create()) {
       RealTour tour =
           new RealTour(
@@ -154,58 +104,12 @@ final class RealTour extends Narration {
     }
   }
 
-  static JsonNode addSite(ApiClient api, String name, String address) {
-    return api.post("/sites", Map.of("name", name, "kind", "libvirt", "address", address));
-  }
-
-  /** Joins the annex to the hithe. */
-  static JsonNode join(ApiClient api) {
-    Map<String, Object> body = new LinkedHashMap<>();
-    body.put("name", "annex-to-hithe");
-    body.put("from", HOME);
-    body.put("to", AWAY);
-    body.put("networks", Map.of("reading-room", "quayside"));
-    body.put("storages", Map.of("pool", "pool"));
-    body.put("zone", "");
-    body.put("keepAddresses", true);
-    return api.post("/lanes", body);
-  }
-
-  /** Plans the wave of the one guest. */
-  static void plan(ApiClient api, Journey journey, int every) {
-    journey.timetable(every, 60, 4);
-    api.post(
-        "/waves",
-        Map.of(
-            "name",
-            Journey.WAVE,
-            "lane",
-            "annex-to-hithe",
-            "timetable",
-            "brisk",
-            "machines",
-            List.of(Map.of("machine", GUEST, "rank", 1))));
-  }
-
-  /** Waits until a guest answers, and gives what it tells. */
-  static JsonNode answer(Shore shore) throws IOException {
-    long until = System.nanoTime() + Duration.ofSeconds(BOOT_SECONDS).toNanos();
-    while (System.nanoTime() < until) {
-      JsonNode status = shore.status(GUEST);
-      if (status.has("records")) {
-        return status;
-      }
-      Harness.pause(200);
-    }
-    throw new IOException("the guest does not answer within " + BOOT_SECONDS + " s");
-  }
-
   private void sites() throws IOException {
     step(
         1,
         "Sites: a hypervisor host in the annex with old-bus devices, one on the hithe, over SSH, with paravirtual ones");
-    addSite(api, HOME, home.address);
-    addSite(api, AWAY, away.address);
+    RealHosts.addSite(api, HOME, home.address);
+    RealHosts.addSite(api, AWAY, away.address);
     for (String site : List.of(HOME, AWAY)) {
       JsonNode checked = journey.check(site);
       check(
@@ -218,7 +122,9 @@ final class RealTour extends Narration {
               + checked.path("findings"),
           checked.path("status").asText().equals("ready"));
     }
-    check("the guest answers in the annex", answer(home).path("disk").asText().equals("sda"));
+    check(
+        "the guest answers in the annex",
+        RealHosts.answer(home).path("disk").asText().equals("sda"));
   }
 
   private void scan() {
@@ -246,13 +152,13 @@ final class RealTour extends Narration {
 
   private void lane() {
     step(4, "Lane: the reading room's network to the quayside's, pool to pool");
-    JsonNode lane = join(api);
+    JsonNode lane = RealHosts.join(api);
     check("nothing is missing: " + lane.path("findings"), lane.path("findings").isEmpty());
   }
 
   private void wave() {
     step(5, "Wave: a pass every 10 s, RPO 60 s, 4 points");
-    plan(api, journey, 10);
+    RealHosts.plan(api, journey, 10);
     JsonNode wave = journey.wave();
     check(
         "found, sized and mapped are open",
@@ -285,7 +191,7 @@ final class RealTour extends Narration {
         "the guest's file systems were at rest: "
             + api.get("/waves/lending/points").path(0).path("consistency").asText(),
         api.get("/waves/lending/points").path(0).path("consistency").asText().endsWith("at rest"));
-    check("the guest saw no failed write", answer(home).path("failed").asInt() == 0);
+    check("the guest saw no failed write", RealHosts.answer(home).path("failed").asInt() == 0);
   }
 
   private JsonNode newestPass() {
@@ -317,7 +223,7 @@ final class RealTour extends Narration {
         plan.path("edits").size() == 4
             && plan.path("refused").isEmpty()
             && plan.path("unjudged").isEmpty());
-    long before = answer(home).path("records").asLong();
+    long before = RealHosts.answer(home).path("records").asLong();
     JsonNode run = journey.work("test");
     for (JsonNode s : run.path("steps")) {
       if (s.path("name").asText().startsWith("start")) {
@@ -326,7 +232,7 @@ final class RealTour extends Narration {
             s.path("state").asText().equals("done"));
       }
     }
-    JsonNode after = answer(home);
+    JsonNode after = RealHosts.answer(home);
     check(
         "the source ran on: "
             + (after.path("records").asLong() - before)
@@ -373,7 +279,7 @@ final class RealTour extends Narration {
             + "; the last pass sent "
             + mib(result.path("lastPassBytesSent").asLong())
             + ".");
-    JsonNode there = answer(away);
+    JsonNode there = RealHosts.answer(away);
     check(
         "the guest runs on the hithe, on paravirtual disks",
         there.path("disk").asText().equals("vda"));
@@ -405,7 +311,7 @@ final class RealTour extends Narration {
             + "; "
             + mib(crossed)
             + " crossed back in all.");
-    JsonNode back = answer(home);
+    JsonNode back = RealHosts.answer(home);
     check(
         "the guest runs in the annex on the old hardware",
         back.path("disk").asText().equals("sda"));
@@ -451,7 +357,8 @@ final class RealTour extends Narration {
         "Running on the hithe "
             + seconds(result.path("rtoSeconds").asDouble())
             + " after it was asked for.");
-    check("the guest runs on the hithe", answer(away).path("disk").asText().equals("vda"));
+    check(
+        "the guest runs on the hithe", RealHosts.answer(away).path("disk").asText().equals("vda"));
     // A pass that was shipping may still have become a point, newer than the one that was shown.
     return new Lost(age(newest, killed), age(result.path("asOf").asText(newest), killed));
   }
@@ -486,7 +393,8 @@ final class RealTour extends Narration {
         mib(kept.path("bytesCrossed").asLong())
             + " crossed to make the annex's replica what the hithe is.");
     journey.confirmed("failback");
-    check("the guest runs in the annex", answer(home).path("disk").asText().equals("sda"));
+    check(
+        "the guest runs in the annex", RealHosts.answer(home).path("disk").asText().equals("sda"));
     List<Records.Entry> all = away.records(GUEST);
     // On the hithe's disk the annex's last record before the failover is what survived of it.
     Records.Entry survived = survivor(all, dead);
@@ -510,7 +418,7 @@ final class RealTour extends Narration {
     check("nothing of ours is left on the hithe: " + away.ours(), away.ours().isEmpty());
     check(
         "the guest runs on, and no write of it ever failed",
-        answer(home).path("failed").asInt() == 0);
+        RealHosts.answer(home).path("failed").asInt() == 0);
   }
 
   /** The last record that both have. */

@@ -1,9 +1,7 @@
 package bargelane.e2e;
 
 import bargelane.client.ApiClient;
-import bargelane.standins.guest.Ring;
 import bargelane.standins.guest.Ring.Entry;
-import bargelane.standins.store.DeadDisk;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.io.UncheckedIOException;
@@ -30,6 +28,7 @@ public final class Tour extends Narration {
   private final ApiClient api;
   private final Journey journey;
   private final Platform cloud;
+  private final RingChecks rings;
 
   private Tour(Harness harness, boolean verbose, boolean killing) {
     super(verbose);
@@ -41,6 +40,7 @@ public final class Tour extends Narration {
             this::detail,
             killing ? new Journey.Killing(KILLED_AT, this::killService) : Journey.Killing.NONE);
     this.cloud = harness.saltmarsh();
+    this.rings = new RingChecks(this, harness, cloud, MACHINES, HOME);
   }
 
   private static final Map<String, Deque<String>> KILLED_AT =
@@ -258,10 +258,14 @@ public final class Tour extends Narration {
         "the exposure is within the RPO",
         wave.path("rpoHeld").asBoolean() && wave.path("exposureSeconds").asDouble() <= 60);
     var newest =
-        cloud.driver().points("bargelane/").get(cloud.driver().points("bargelane/").size() - 1);
+        cloud
+            .driver()
+            .target()
+            .points("bargelane/")
+            .get(cloud.driver().target().points("bargelane/").size() - 1);
     String manifest =
         new String(
-            cloud.driver().attachment(newest.name(), "manifest").orElse(new byte[0]),
+            cloud.driver().target().attachment(newest.name(), "manifest").orElse(new byte[0]),
             StandardCharsets.UTF_8);
     check(
         "its manifest lies beside the point at Saltmarsh",
@@ -322,38 +326,7 @@ public final class Tour extends Narration {
               && !harness.estate().runs(machine)
               && harness.estate().machine(machine).path("fenced").asBoolean());
     }
-    noneLost(harness.estate(), cloud, HOME);
-  }
-
-  /**
-   * Every record that was written where the machines came from is on the disks where they went, and
-   * numbers go on.
-   */
-  private void noneLost(Platform from, Platform to, String origin) throws IOException {
-    for (String machine : MACHINES) {
-      List<String> old = from.disks(machine);
-      List<String> fresh = to.disks(machine);
-      for (int i = 0; i < old.size(); i++) {
-        long last =
-            Rings.newest(from.ring(old.get(i)), origin, Instant.MAX)
-                .map(Entry::sequence)
-                .orElse(-1L);
-        List<Entry> ring = to.ring(fresh.get(i));
-        long carried = Rings.newest(ring, origin, Instant.MAX).map(Entry::sequence).orElse(-2L);
-        check(
-            machine
-                + " disk "
-                + i
-                + ": record "
-                + last
-                + " was the last, "
-                + carried
-                + " arrived, "
-                + Rings.missing(ring)
-                + " missing",
-            last == carried && Rings.missing(ring) == 0);
-      }
-    }
+    rings.noneLost(harness.estate(), cloud, HOME);
   }
 
   private void failback() throws IOException {
@@ -375,7 +348,7 @@ public final class Tour extends Narration {
     check(
         "the machines run at Mill Street again",
         MACHINES.stream().allMatch(m -> runs(harness.estate(), m) && !runs(cloud, m)));
-    noneLost(cloud, harness.estate(), AWAY);
+    rings.noneLost(cloud, harness.estate(), AWAY);
     JsonNode wave = journey.awaitPoint(Instant.now());
     check(
         "protection goes on towards Saltmarsh and is in step",
@@ -418,7 +391,7 @@ public final class Tour extends Narration {
     check("the machines run at Saltmarsh", runs(cloud, "lending-db") && runs(cloud, "lending-app"));
     for (String m : MACHINES) {
       for (int i = 0; i < disks.get(m).size(); i++) {
-        lossAgrees(m, i, disks.get(m).get(i), exposure);
+        rings.lossAgrees(m, i, disks.get(m).get(i), exposure);
       }
     }
     List<Entry> first = cloud.ring(cloud.disks("lending-db").get(0));
@@ -430,32 +403,6 @@ public final class Tour extends Narration {
         "the database's two disks are of one instant: " + apart + " records apart",
         apart == 0 || apart == 1);
     return new Lost(killed, disks);
-  }
-
-  private void lossAgrees(String machine, int disk, String volume, double exposure)
-      throws IOException {
-    List<Entry> dead;
-    try (DeadDisk d = DeadDisk.open(harness.home().resolve("estate/store"), volume)) {
-      dead = Ring.open(d).read();
-    }
-    Entry last = dead.get(dead.size() - 1);
-    Entry survived =
-        Rings.newest(cloud.ring(cloud.disks(machine).get(disk)), HOME, Instant.MAX).orElseThrow();
-    double loss = Duration.between(survived.at(), last.at()).toMillis() / 1000.0;
-    double gap = Rings.longestGap(dead, HOME).toMillis() / 1000.0;
-    check(
-        machine
-            + " disk "
-            + disk
-            + ": the rings say "
-            + seconds(loss)
-            + " ("
-            + (last.sequence() - survived.sequence())
-            + " records) lost; shown "
-            + seconds(exposure)
-            + ", longest gap "
-            + seconds(gap),
-        Math.abs(exposure - loss) <= gap);
   }
 
   private void home(Lost lost) throws IOException {
@@ -514,7 +461,7 @@ public final class Tour extends Narration {
             there.equals(result.path("digests").path(m + " disk " + i).asText()));
       }
     }
-    noneLost(cloud, estate, AWAY);
+    rings.noneLost(cloud, estate, AWAY);
     journey.confirmed("settle");
     check("nothing of ours is left at Mill Street: " + estate.ours(), estate.ours().isEmpty());
     check("nothing of ours is left at Saltmarsh: " + cloud.ours(), cloud.ours().isEmpty());

@@ -267,15 +267,15 @@ class FaultsTest {
     JsonNode now = api.get("/waves/lending");
     String later = now.path("leg").path("marker").asText();
     assertTrue(
-        harness.estate().driver().markers().contains(later),
+        harness.estate().driver().source().markers().contains(later),
         "the marker of the newest point still tracks");
     harness.estate().noFaults();
     journey.awaitPoint(java.time.Instant.now());
     assertFalse(marker.isEmpty());
     assertEquals(0, lost());
     assertTrue(
-        harness.estate().driver().markers().size() <= 2,
-        "given-up passes leave no marker: " + harness.estate().driver().markers());
+        harness.estate().driver().source().markers().size() <= 2,
+        "given-up passes leave no marker: " + harness.estate().driver().source().markers());
   }
 
   @Test

@@ -151,6 +151,7 @@ class InvariantsTest {
             harness
                 .saltmarsh()
                 .driver()
+                .target()
                 .attachment(point.path("name").asText(), "manifest")
                 .orElseThrow(),
             StandardCharsets.UTF_8);
@@ -178,7 +179,7 @@ class InvariantsTest {
   void aMarkerAdvancesLastSoThatALostOneMeansACompare() throws IOException {
     JsonNode wave = journey.awaitPoint(Instant.now());
     String marker = wave.path("leg").path("marker").asText();
-    assertTrue(harness.estate().driver().markers().contains(marker));
+    assertTrue(harness.estate().driver().source().markers().contains(marker));
     // Somebody removes our markers behind our back, whenever there are some: a pass compares and
     // loses nothing.
     journey.await(
@@ -192,8 +193,9 @@ class InvariantsTest {
           harness
               .estate()
               .driver()
+              .source()
               .markers()
-              .forEach(m -> harness.estate().driver().forgetMarker(m));
+              .forEach(m -> harness.estate().driver().source().forgetMarker(m));
           return false;
         });
     journey.work("test");
@@ -247,7 +249,7 @@ class InvariantsTest {
   @Test
   @Order(7)
   void nothingForeignIsTouchedAndWhatIsTaggedButUnrecordedIsListed() throws IOException {
-    String owner = harness.saltmarsh().driver().owned("bargelane/").get(0).owner();
+    String owner = harness.saltmarsh().driver().target().owned("bargelane/").get(0).owner();
     harness
         .saltmarsh()
         .call(
@@ -293,7 +295,7 @@ class InvariantsTest {
     journey.confirmed("cutover");
     String id = harness.estate().machine("lending-db").path("id").asText();
     SiteException refused =
-        assertThrows(SiteException.class, () -> harness.estate().driver().start(id));
+        assertThrows(SiteException.class, () -> harness.estate().driver().compute().start(id));
     assertEquals("fenced", refused.code());
     assertTrue(harness.saltmarsh().runs("lending-db"));
     ApiClient.ProblemException twice =

@@ -21,7 +21,7 @@ import org.junit.jupiter.api.TestMethodOrder;
 class RealFaultsTest {
 
   private static Harness harness;
-  private static RealTour.Hosts hosts;
+  private static RealHosts hosts;
   private static ApiClient api;
   private static Journey journey;
 
@@ -30,23 +30,23 @@ class RealFaultsTest {
     assumeTrue(
         "root".equals(System.getProperty("user.name")),
         "a pool of limited room is a mount, which needs root");
-    hosts = new RealTour.Hosts(12);
+    hosts = new RealHosts(12);
     harness = Harness.create();
     api = harness.database().service().api();
     journey = new Journey(api, line -> {});
-    RealTour.addSite(api, RealTour.HOME, hosts.home.address);
-    RealTour.addSite(api, RealTour.AWAY, hosts.away.address);
+    RealHosts.addSite(api, RealTour.HOME, hosts.home.address);
+    RealHosts.addSite(api, RealTour.AWAY, hosts.away.address);
     journey.scan(RealTour.HOME);
     journey.scan(RealTour.AWAY);
-    RealTour.join(api);
-    RealTour.plan(api, journey, 10);
-    RealTour.answer(hosts.home);
+    RealHosts.join(api);
+    RealHosts.plan(api, journey, 10);
+    RealHosts.answer(hosts.home);
   }
 
   @AfterAll
   static void end() throws IOException {
     if (hosts != null) {
-      assertEquals(0, RealTour.answer(hosts.home).path("failed").asInt());
+      assertEquals(0, RealHosts.answer(hosts.home).path("failed").asInt());
       harness.close();
       hosts.close();
     }

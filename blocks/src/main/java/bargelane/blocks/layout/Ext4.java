@@ -6,7 +6,6 @@ import java.nio.ByteBuffer;
 import java.nio.ByteOrder;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayDeque;
-import java.util.ArrayList;
 import java.util.Deque;
 import java.util.HexFormat;
 import java.util.LinkedHashMap;
@@ -40,9 +39,6 @@ public final class Ext4 implements FileTree {
       0x2 | INCOMPAT_RECOVER | INCOMPAT_EXTENTS | INCOMPAT_64BIT | 0x200 | 0x2000 | 0x4000;
 
   private static final int INLINE_DATA = 0x10000000;
-  private static final int MAX_DEPTH = 5;
-  private static final int MOST_EXTENTS = 1_000_000;
-  private static final int MOST_NODES = 20_000;
   private static final long MAX_DIRECTORY = 16 * 1024 * 1024;
 
   private final BlockDevice disk;
@@ -367,96 +363,12 @@ public final class Ext4 implements FileTree {
   }
 
   private List<FileExtent> extents(Inode inode) throws IOException {
-    List<FileExtent> extents = new ArrayList<>();
-    if (inode.extents) {
-      tree(inode.map, -1, extents, new int[1]);
-    } else if (inode.regular() || inode.directory() || inode.link() && inode.size >= 60) {
-      long[] next = {0, (inode.size + blockSize - 1) / blockSize, 0};
-      for (int i = 0; i < 12; i++) {
-        mapped(inode.map.getInt(4 * i) & 0xffffffffL, 0, next, extents);
-      }
-      for (int level = 1; level <= 3; level++) {
-        mapped(inode.map.getInt(4 * (11 + level)) & 0xffffffffL, level, next, extents);
-      }
-    }
-    return extents;
-  }
-
-  /**
-   * Blocks below one pointer of a block map; {@code next} is the file's block, its end, and the
-   * pointers looked through.
-   */
-  private void mapped(long block, int level, long[] next, List<FileExtent> extents)
-      throws IOException {
-    if (next[0] >= next[1]) {
-      return;
-    }
-    if (block == 0) {
-      long skipped = 1;
-      for (int i = 0; i < level; i++) {
-        skipped *= blockSize / 4;
-      }
-      next[0] += skipped;
-    } else if (level == 0) {
-      long file = next[0]++ * blockSize;
-      long at = start + block * blockSize;
-      FileExtent last = extents.isEmpty() ? null : extents.get(extents.size() - 1);
-      if (last != null && last.file + last.length == file && last.disk + last.length == at) {
-        extents.set(
-            extents.size() - 1, new FileExtent(last.file, last.disk, last.length + blockSize));
-      } else {
-        extents.add(new FileExtent(file, at, blockSize));
-      }
-      if (extents.size() > MOST_EXTENTS) {
-        throw new LayoutException(
-            "a file in more than " + MOST_EXTENTS + " pieces is not credible");
-      }
-    } else {
-      bounded((int) ++next[2]);
-      ByteBuffer pointers = read(start + block * blockSize, blockSize);
-      for (int i = 0; i < blockSize / 4; i++) {
-        mapped(pointers.getInt(4 * i) & 0xffffffffL, level - 1, next, extents);
-      }
-    }
-  }
-
-  private static void bounded(int nodes) throws LayoutException {
-    if (nodes > MOST_NODES) {
-      throw new LayoutException(
-          "a file mapped by more than " + MOST_NODES + " blocks is not credible");
-    }
-  }
-
-  /** A node and what is below it; {@code expected} is its level, or -1 at the root. */
-  private void tree(ByteBuffer node, int expected, List<FileExtent> extents, int[] nodes)
-      throws IOException {
-    int entries = node.getShort(2) & 0xffff;
-    int level = node.getShort(6) & 0xffff;
-    bounded(++nodes[0]);
-    if (node.getShort(0) != (short) 0xF30A
-        || level > MAX_DEPTH
-        || expected >= 0 && level != expected
-        || 12 + 12 * entries > node.limit()) {
-      throw new LayoutException("an extent tree is damaged");
-    }
-    for (int i = 0; i < entries; i++) {
-      int at = 12 + 12 * i;
-      if (level == 0) {
-        int length = node.getShort(at + 4) & 0xffff;
-        boolean unwritten = length > 32768;
-        long block = (node.getInt(at + 8) & 0xffffffffL) | (node.getShort(at + 6) & 0xffffL) << 32;
-        if (!unwritten) {
-          extents.add(
-              new FileExtent(
-                  (node.getInt(at) & 0xffffffffL) * blockSize,
-                  start + block * blockSize,
-                  (long) length * blockSize));
-        }
-      } else {
-        long child = (node.getInt(at + 4) & 0xffffffffL) | (node.getShort(at + 8) & 0xffffL) << 32;
-        tree(read(start + child * blockSize, blockSize), level - 1, extents, nodes);
-      }
-    }
+    Ext4Map map = new Ext4Map(this::read, start, blockSize);
+    return inode.extents
+        ? map.tree(inode.map)
+        : inode.regular() || inode.directory() || inode.link() && inode.size >= 60
+            ? map.blocks(inode.map, inode.size)
+            : List.of();
   }
 
   /** Bytes of the disk as the file system means them: with what the journal holds. */

@@ -27,17 +27,6 @@ public final class Refit {
   /** Devices whose names the hardware decides. */
   private static final Pattern DEVICE = Pattern.compile("/dev/(?:sd|hd|vd|xvd)[a-z]+\\d*");
 
-  /** Services that talk to a platform other than those that machines can be taken to here. */
-  private static final List<String> AGENTS =
-      List.of(
-          "open-vm-tools",
-          "vgauth",
-          "hv-fcopy-daemon",
-          "hv-kvp-daemon",
-          "hv-vss-daemon",
-          "xe-daemon",
-          "walinuxagent");
-
   private static final String SEED = "/var/lib/cloud/seed/nocloud/";
 
   private final Guest guest;
@@ -122,7 +111,9 @@ public final class Refit {
       }
       network();
       firstBoot();
-      agents();
+      if (!from.equals(to)) {
+        edits.addAll(PlatformAgents.hushed(guest.root().orElseThrow()));
+      }
     }
     return new RefitPlan(
         !edits.isEmpty(),
@@ -421,31 +412,6 @@ public final class Refit {
           "",
           content,
           "cloud-init finds its data without the former platform, and sets nothing up afresh");
-    }
-  }
-
-  // ---- the old platform's agents
-
-  private void agents() throws IOException {
-    Place root = guest.root().orElseThrow();
-    if (from.equals(to)) {
-      return;
-    }
-    for (String agent : AGENTS) {
-      String unit = "/etc/systemd/system/" + agent + ".service";
-      boolean there = false;
-      for (String directory : List.of("/usr/lib/systemd/system/", "/lib/systemd/system/")) {
-        there |= root.tree().size(directory + agent + ".service").isPresent();
-      }
-      if (there && root.tree().size(unit).isEmpty()) {
-        edits.add(
-            FileEdit.text(
-                root,
-                unit,
-                "",
-                "# Put here by a refit: this platform has no channel for it.\n[Unit]\nConditionPathExists=/nonexistent\n",
-                agent + " has nothing to talk to there"));
-      }
     }
   }
 }

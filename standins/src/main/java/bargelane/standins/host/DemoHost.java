@@ -389,12 +389,7 @@ public final class DemoHost implements Closeable {
   public void takeIn(
       String name, List<Path> images, String format, String cidr, String address, int port)
       throws IOException {
-    StringBuilder xml =
-        new StringBuilder(
-            "<domain type='qemu' xmlns:qemu='http://libvirt.org/schemas/domain/qemu/1.0'><name>");
-    xml.append(name).append("</name><memory unit='MiB'>160</memory><vcpu>1</vcpu>");
-    xml.append("<os><type arch='x86_64' machine='pc'>hvm</type><boot dev='hd'/></os>");
-    xml.append("<features><acpi/></features><on_crash>destroy</on_crash><devices>");
+    List<Path> disks = new ArrayList<>();
     for (int i = 0; i < images.size(); i++) {
       Path disk = pool().resolve(name + "-" + i + "." + format);
       exec(
@@ -409,29 +404,9 @@ public final class DemoHost implements Closeable {
       if (root()) {
         exec(List.of("chown", account + ":", disk.toString()));
       }
-      xml.append("<disk type='file' device='disk'><driver name='qemu' type='").append(format);
-      xml.append("'/><source file='").append(disk).append("'/><target dev='hd");
-      xml.append((char) ('a' + i)).append("' bus='ide'/></disk>");
+      disks.add(disk);
     }
-    xml.append(
-        "<channel type='unix'><target type='virtio' name='org.qemu.guest_agent.0'/></channel>");
-    xml.append("<serial type='file'><source path='").append(pool()).append("/").append(name);
-    xml.append(".console'/></serial><memballoon model='none'/></devices><qemu:commandline>");
-    for (String arg :
-        List.of(
-            "-netdev",
-            "user,id=net0,net="
-                + cidr
-                + ",restrict=on,hostfwd=tcp:127.0.0.1:"
-                + port
-                + "-"
-                + address
-                + ":8080",
-            "-device",
-            "e1000,netdev=net0,mac=52:54:00:20:01:21,bus=pci.0,addr=0x10")) {
-      xml.append("<qemu:arg value='").append(arg).append("'/>");
-    }
-    xml.append("</qemu:commandline></domain>");
+    String xml = DemoGuest.xml(name, disks, format, pool(), cidr, address, port);
     Path file = dir.resolve(name + ".xml");
     Files.writeString(file, xml);
     virsh("define", file.toString());

@@ -56,7 +56,7 @@ public final class Snapshot {
               new Marker(file, volume.size(), store.granularity()));
         }
       }
-      store.scratchUsed(kept.count(BlockMap.DATA));
+      store.room().scratchUsed(kept.count(BlockMap.DATA));
       dropped = Files.exists(dir.resolve("dropped"));
     }
   }
@@ -84,7 +84,7 @@ public final class Snapshot {
         kept.set(block, BlockMap.ZERO);
         return;
       }
-      if (!store.takeScratch()) {
+      if (!store.room().takeScratch()) {
         drop();
         return;
       }
@@ -106,7 +106,7 @@ public final class Snapshot {
 
   private void drop() {
     dropped = true;
-    store.scratchUsed(-kept.count(BlockMap.DATA));
+    store.room().scratchUsed(-kept.count(BlockMap.DATA));
     try {
       Files.createFile(dir.resolve("dropped"));
       scratch.truncate(0);
@@ -128,7 +128,7 @@ public final class Snapshot {
   void delete() throws IOException {
     volume.snapshots().remove(this);
     if (!dropped) {
-      store.scratchUsed(-kept.count(BlockMap.DATA));
+      store.room().scratchUsed(-kept.count(BlockMap.DATA));
     }
     scratch.close();
     try (Stream<Path> files = Files.list(dir)) {

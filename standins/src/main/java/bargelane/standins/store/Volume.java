@@ -127,7 +127,7 @@ public final class Volume implements BlockDevice {
           beforeWrite(block);
           boolean held = top.state(block) == BlockMap.DATA;
           if (!held) {
-            store.reserve(this);
+            store.room().reserve(this);
           }
           if (!held && n < BLOCK) {
             ByteBuffer whole =

@@ -2,7 +2,6 @@ package bargelane.standins.store;
 
 import bargelane.blocks.BlockDevice;
 import bargelane.standins.Refusal;
-import bargelane.standins.store.StoreState.LayerRecord;
 import bargelane.standins.store.StoreState.PointRecord;
 import bargelane.standins.store.StoreState.SnapshotRecord;
 import com.fasterxml.jackson.databind.ObjectMapper;
@@ -12,14 +11,12 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
 import java.util.Collection;
-import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.ConcurrentHashMap;
-import java.util.concurrent.atomic.AtomicLong;
 import java.util.concurrent.locks.ReentrantReadWriteLock;
 import java.util.stream.Stream;
 import org.slf4j.Logger;
@@ -41,18 +38,19 @@ public final class VolumeStore implements Closeable {
   private final Path dir;
   private final int granularity;
   private final StoreState state;
-  private final Map<String, Layer> layers = new HashMap<>();
+  private final Layers layers;
+  private final PointFiles files;
   private final Map<String, Volume> volumes = new ConcurrentHashMap<>();
   private final Map<String, Map<String, Snapshot>> snapshots = new ConcurrentHashMap<>();
   private final ReentrantReadWriteLock instant = new ReentrantReadWriteLock(true);
-  private final AtomicLong scratchBlocks = new AtomicLong();
-  private volatile long scratchLimit = Long.MAX_VALUE;
-  private volatile long capacity = Long.MAX_VALUE;
+  private final Room room = new Room(this::used);
 
   private VolumeStore(Path dir, int granularity, StoreState state) {
     this.dir = dir;
     this.granularity = granularity;
     this.state = state;
+    this.layers = new Layers(dir.resolve("layers"), state, instant, this::save);
+    this.files = new PointFiles(dir.resolve("points"));
   }
 
   /** Opens or makes the store in a directory. */
@@ -72,14 +70,13 @@ public final class VolumeStore implements Closeable {
   }
 
   private void load(boolean forget) throws IOException {
-    for (String id : state.layers.keySet()) {
-      layer(id);
-    }
+    layers.load();
     for (VolumeRecord record : state.volumes.values()) {
       if (described(record.name())) {
         continue;
       }
-      volumes.put(record.name(), new Volume(this, record, layer(state.tops.get(record.name()))));
+      volumes.put(
+          record.name(), new Volume(this, record, layers.get(state.tops.get(record.name()))));
     }
     if (forget) {
       log.warn(
@@ -110,11 +107,11 @@ public final class VolumeStore implements Closeable {
       }
       snapshots.put(record.name(), parts);
     }
-    tidyLayers();
+    layers.tidy();
     save();
   }
 
-  private static void clear(Path dir) throws IOException {
+  static void clear(Path dir) throws IOException {
     try (Stream<Path> all = Files.walk(dir)) {
       for (Path path : all.sorted(java.util.Comparator.reverseOrder()).toList()) {
         if (!path.equals(dir)) {
@@ -122,24 +119,6 @@ public final class VolumeStore implements Closeable {
         }
       }
     }
-  }
-
-  private Layer layer(String id) throws IOException {
-    Layer known = layers.get(id);
-    if (known == null) {
-      LayerRecord record = state.layers.get(id);
-      Optional<Layer> parent =
-          record.parent().isEmpty() ? Optional.empty() : Optional.of(layer(record.parent()));
-      known = new Layer(id, dir.resolve("layers"), record.size(), parent);
-      layers.put(id, known);
-    }
-    return known;
-  }
-
-  private Layer newLayer(long size, Optional<Layer> parent) throws IOException {
-    String id = "l" + state.nextLayer++;
-    state.layers.put(id, new LayerRecord(parent.map(Layer::id).orElse(""), size));
-    return layer(id);
   }
 
   private Path markerFile(String marker, String volume) {
@@ -172,51 +151,18 @@ public final class VolumeStore implements Closeable {
     log.warn(message, cause);
   }
 
-  // ---- room
-
-  /**
-   * Bounds of room, in bytes: for kept old blocks of snapshots, and for all data of volumes that
-   * are not thick.
-   */
+  /** Bounds of room, in bytes; see {@link Room}. */
   public void bounds(long scratch, long data) {
-    scratchLimit = scratch;
-    capacity = data;
+    room.bounds(scratch, data);
   }
 
-  boolean takeScratch() {
-    if ((scratchBlocks.get() + 1) * Layer.BLOCK > scratchLimit) {
-      return false;
-    }
-    scratchBlocks.incrementAndGet();
-    return true;
-  }
-
-  void scratchUsed(long blocks) {
-    scratchBlocks.addAndGet(blocks);
-  }
-
-  void reserve(Volume volume) throws IOException {
-    if (!volume.record().thick() && capacity != Long.MAX_VALUE && used() + Layer.BLOCK > capacity) {
-      throw new BlockDevice.NoSpaceException(
-          "the storage holds "
-              + used()
-              + " of "
-              + capacity
-              + " bytes; volume "
-              + volume.record().name()
-              + " can't grow");
-    }
+  Room room() {
+    return room;
   }
 
   /** Bytes of data in all layers. */
   public long used() {
-    long sum = 0;
-    synchronized (layers) {
-      for (Layer layer : layers.values()) {
-        sum += layer.used();
-      }
-    }
-    return sum;
+    return layers.used();
   }
 
   // ---- volumes
@@ -227,13 +173,7 @@ public final class VolumeStore implements Closeable {
     if (known != null) {
       return known;
     }
-    return add(record, newLayerLocked(record.size(), Optional.empty()));
-  }
-
-  private Layer newLayerLocked(long size, Optional<Layer> parent) throws IOException {
-    synchronized (layers) {
-      return newLayer(size, parent);
-    }
+    return add(record, layers.fresh(record.size(), Optional.empty()));
   }
 
   private Volume add(VolumeRecord record, Layer top) throws IOException {
@@ -259,12 +199,7 @@ public final class VolumeStore implements Closeable {
   /** Takes a raw image over as the bytes of a described volume; the file is moved away. */
   public synchronized Volume adopt(String name, Path raw) throws IOException {
     VolumeRecord record = state.volumes.get(name);
-    String id = "l" + state.nextLayer++;
-    Layer.adopt(raw, dir.resolve("layers"), id, record.size());
-    state.layers.put(id, new LayerRecord("", record.size()));
-    synchronized (layers) {
-      return add(record, layer(id));
-    }
+    return add(record, layers.adopt(raw, record.size()));
   }
 
   /**
@@ -282,16 +217,12 @@ public final class VolumeStore implements Closeable {
     if (layer == null) {
       throw Refusal.missing("volume " + volume + " in point " + point);
     }
-    synchronized (layers) {
-      return add(
-          new VolumeRecord(
-              record.name(),
-              state.layers.get(layer).size(),
-              record.storageClass(),
-              record.owner(),
-              record.thick()),
-          newLayer(state.layers.get(layer).size(), Optional.of(layer(layer))));
-    }
+    Layer below = layers.get(layer);
+    long size = state.layers.get(layer).size();
+    return add(
+        new VolumeRecord(
+            record.name(), size, record.storageClass(), record.owner(), record.thick()),
+        layers.fresh(size, Optional.of(below)));
   }
 
   /** A volume by name. */
@@ -325,7 +256,7 @@ public final class VolumeStore implements Closeable {
     state.volumes.remove(name);
     state.tops.remove(name);
     save();
-    tidyLayers();
+    layers.tidy();
   }
 
   /** Changes who a volume belongs to; the empty owner makes it the platform's own. */
@@ -348,7 +279,7 @@ public final class VolumeStore implements Closeable {
     }
     instant.writeLock().lock();
     try {
-      Layer top = newLayer(bytes, Optional.of(volume.top()));
+      Layer top = layers.fresh(bytes, Optional.of(volume.top()));
       VolumeRecord record = volume.record().grown(bytes);
       state.volumes.put(name, record);
       state.tops.put(name, top.id());
@@ -381,7 +312,7 @@ public final class VolumeStore implements Closeable {
       for (String n : names) {
         Volume volume = volume(n);
         Layer sealed = volume.top();
-        Layer fresh = newLayerLocked(volume.size(), Optional.of(sealed));
+        Layer fresh = layers.fresh(volume.size(), Optional.of(sealed));
         frozen.put(n, sealed.id());
         volume.top(fresh);
         state.tops.put(n, fresh.id());
@@ -413,150 +344,21 @@ public final class VolumeStore implements Closeable {
    */
   public synchronized void deletePoint(String name) throws IOException {
     if (state.points.remove(name) != null) {
-      Path files = dir.resolve("points").resolve(name);
       save();
-      if (Files.isDirectory(files)) {
-        clear(files);
-        Files.delete(files);
-      }
-      tidyLayers();
+      files.remove(name);
+      layers.tidy();
     }
   }
 
   /** Lays a small file beside a point. */
   public void attach(String point, String name, byte[] content) throws IOException {
     point(point);
-    Path files = Files.createDirectories(dir.resolve("points").resolve(point));
-    Path temporary = files.resolve(name + ".new");
-    Files.write(temporary, content);
-    Files.move(
-        temporary,
-        files.resolve(name),
-        StandardCopyOption.ATOMIC_MOVE,
-        StandardCopyOption.REPLACE_EXISTING);
+    files.put(point, name, content);
   }
 
   /** Reads a small file beside a point. */
   public byte[] attachment(String point, String name) throws IOException {
-    Path file = dir.resolve("points").resolve(point).resolve(name);
-    if (!Files.exists(file)) {
-      throw Refusal.missing("attachment " + name + " of point " + point);
-    }
-    return Files.readAllBytes(file);
-  }
-
-  // ---- layers nobody names
-
-  /**
-   * Removes layers that nothing stands on, and merges each unnamed layer with its single child, in
-   * the direction that copies less. A merge that is killed is done again: views through the child
-   * never change.
-   */
-  private void tidyLayers() throws IOException {
-    boolean again = true;
-    while (again) {
-      again = false;
-      java.util.Set<String> named = new LinkedHashSet<>(state.tops.values());
-      state.points.values().forEach(p -> named.addAll(p.layers().values()));
-      Map<String, List<String>> children = new HashMap<>();
-      state.layers.forEach(
-          (id, r) ->
-              children.computeIfAbsent(r.parent(), k -> new java.util.ArrayList<>()).add(id));
-      for (String id : List.copyOf(state.layers.keySet())) {
-        List<String> kids = children.getOrDefault(id, List.of());
-        if (!named.contains(id) && kids.isEmpty()) {
-          state.layers.remove(id);
-          save();
-          synchronized (layers) {
-            layers.remove(id).delete();
-          }
-          again = true;
-          break;
-        }
-        if (!named.contains(id) && kids.size() == 1) {
-          merge(layers.get(id), layers.get(kids.get(0)));
-          again = true;
-          break;
-        }
-      }
-    }
-  }
-
-  private void merge(Layer lower, Layer upper) throws IOException {
-    boolean upperIsWritten = state.tops.containsValue(upper.id());
-    if (!upperIsWritten && upper.used() < lower.used()) {
-      copyBlocks(upper, lower, true);
-      replace(upper, lower);
-    } else {
-      copyBlocks(lower, upper, false);
-      state.layers.put(
-          upper.id(),
-          new LayerRecord(
-              lower.parent().map(Layer::id).orElse(""), state.layers.get(upper.id()).size()));
-      state.layers.remove(lower.id());
-      instant.writeLock().lock();
-      try {
-        upper.parent(lower.parent());
-      } finally {
-        instant.writeLock().unlock();
-      }
-      save();
-      synchronized (layers) {
-        layers.remove(lower.id()).delete();
-      }
-    }
-  }
-
-  /**
-   * The lower layer, which now holds all of the upper one, takes its place under its name's users.
-   */
-  private void replace(Layer upper, Layer lower) throws IOException {
-    state.points.replaceAll(
-        (name, p) -> {
-          Map<String, String> moved = new LinkedHashMap<>();
-          p.layers().forEach((v, l) -> moved.put(v, l.equals(upper.id()) ? lower.id() : l));
-          return new PointRecord(p.name(), p.owner(), moved);
-        });
-    state.layers.replaceAll(
-        (id, r) -> r.parent().equals(upper.id()) ? new LayerRecord(lower.id(), r.size()) : r);
-    state.layers.remove(upper.id());
-    instant.writeLock().lock();
-    try {
-      for (Layer layer : layers.values()) {
-        if (layer.parent().isPresent() && layer.parent().get() == upper) {
-          layer.parent(Optional.of(lower));
-        }
-      }
-    } finally {
-      instant.writeLock().unlock();
-    }
-    save();
-    synchronized (layers) {
-      layers.remove(upper.id()).delete();
-    }
-  }
-
-  private void copyBlocks(Layer from, Layer to, boolean overwrite) throws IOException {
-    java.nio.ByteBuffer block = java.nio.ByteBuffer.allocate(Layer.BLOCK);
-    for (int i = 0; i < from.blocks(); i++) {
-      if (from.state(i) == BlockMap.ABSENT || (!overwrite && to.state(i) != BlockMap.ABSENT)) {
-        continue;
-      }
-      instant.writeLock().lock();
-      try {
-        if (!overwrite && to.state(i) != BlockMap.ABSENT) {
-          continue;
-        }
-        if (from.state(i) == BlockMap.DATA) {
-          block.clear();
-          from.read((long) i * Layer.BLOCK, block);
-          to.write((long) i * Layer.BLOCK, block.flip());
-        }
-        to.state(i, from.state(i));
-      } finally {
-        instant.writeLock().unlock();
-      }
-    }
+    return files.get(point, name);
   }
 
   // ---- snapshots and markers
@@ -676,10 +478,7 @@ public final class VolumeStore implements Closeable {
 
   @Override
   public synchronized void close() throws IOException {
-    for (Layer layer : layers.values()) {
-      layer.flush();
-      layer.close();
-    }
+    layers.close();
     Files.deleteIfExists(dir.resolve("open"));
   }
 }
