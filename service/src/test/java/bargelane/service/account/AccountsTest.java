@@ -118,4 +118,20 @@ class AccountsTest {
         "user-unknown",
         assertThrows(ProblemException.class, () -> accounts.token("nobody")).code());
   }
+
+  @Test
+  void sessionsEndAndATokenDoesNot() {
+    assertTrue(accounts.ensure("mate", "correct"));
+    assertTrue(
+        !accounts.ensure("mate", "other"),
+        "an account's password is not replaced by a second start");
+    String secret = accounts.signIn("mate", "correct").secret();
+    String token = accounts.token("mate");
+    assertEquals("mate", accounts.caller(secret).orElseThrow().account());
+    now = now.plus(Duration.ofHours(13));
+    assertTrue(accounts.caller(secret).isEmpty(), "a session ends after 12 hours");
+    assertEquals("token", accounts.caller(token).orElseThrow().kind());
+    accounts.signOut(token);
+    assertTrue(accounts.caller(token).isEmpty());
+  }
 }

@@ -1,0 +1,150 @@
+package bargelane.sites;
+
+import static org.junit.jupiter.api.Assertions.assertArrayEquals;
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.blocks.BlockDevice;
+import bargelane.blocks.BlockDevice.Context;
+import bargelane.blocks.nbd.NbdClient;
+import java.io.IOException;
+import java.nio.ByteBuffer;
+import java.util.List;
+import java.util.Optional;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.ValueSource;
+
+/** What every driver promises of disks: points, clones, changes, exports. */
+class DisksContractTest extends DriverContract {
+
+  @ParameterizedTest
+  @ValueSource(strings = {"estate", "cloud", "remote"})
+  void pointsAreImmutableAndClonesBeginAsThem(String kind) throws IOException {
+    SiteDriver d = driver(kind);
+    Target t = d.target();
+    t.createVolume("p-vol", "bargelane/t", 4 * MIB, storage(kind));
+    t.createVolume("p-vol", "bargelane/t", 4 * MIB, storage(kind));
+    write(d, "p-vol", 5, 1);
+    t.freeze("p-1", "bargelane/t", List.of("p-vol"));
+    t.freeze("p-1", "bargelane/t", List.of("p-vol"));
+    write(d, "p-vol", 5, 2);
+    t.freeze("p-2", "bargelane/t", List.of("p-vol"));
+    t.cloneVolume("p-clone", "bargelane/t", storage(kind), "p-1", "p-vol");
+    write(d, "p-clone", 6, 9);
+    assertEquals(1, read(t.openVolume("x", "p-clone", false), 8)[5]);
+    t.deletePoint("p-1");
+    t.deletePoint("p-1");
+    t.cloneVolume("p-clone2", "bargelane/t", storage(kind), "p-2", "p-vol");
+    assertArrayEquals(
+        new byte[] {0, 0, 0, 0, 0, 2, 0, 0}, read(t.openVolume("x", "p-clone2", false), 8));
+    t.attach("p-2", "manifest", new byte[] {4, 2});
+    assertArrayEquals(new byte[] {4, 2}, t.attachment("p-2", "manifest").orElseThrow());
+    assertEquals(Optional.empty(), t.attachment("p-2", "nothing"));
+    t.closeExport("x");
+    for (String v : List.of("p-clone", "p-clone2", "p-vol", "p-vol")) {
+      t.deleteVolume(v);
+    }
+    t.deletePoint("p-2");
+    assertEquals(List.of(), t.owned("bargelane/t"), "nothing is left");
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"estate", "cloud", "remote"})
+  void changesSinceAMarkerComeWithTheNextSnapshot(String kind) throws IOException {
+    SiteDriver d = driver(kind);
+    d.target().createVolume("c-vol", "bargelane/t", 4 * MIB, storage(kind));
+    String machine =
+        d.compute()
+            .define(spec(d, "c-machine", List.of("c-vol"), d.inventory().networks().get(0).id()));
+    d.source().snapshot("c-0", "bargelane/t", List.of("c-vol"), Optional.empty(), false);
+    d.source().dropSnapshot("c-0");
+    d.source().snapshot("c-1", "bargelane/t", List.of("c-vol"), Optional.empty(), false);
+    d.source().dropSnapshot("c-1");
+    write(d, "c-vol", 2 * MIB, 7);
+    d.source().snapshot("c-2", "bargelane/t", List.of("c-vol"), Optional.of("c-1"), false);
+    d.source().snapshot("c-2", "bargelane/t", List.of("c-vol"), Optional.of("c-1"), false);
+    // Another marker goes while the snapshot is held.
+    d.source().forgetMarker("c-0");
+    ExportRef export = d.source().openSnapshot("x", "c-2", "c-vol", Optional.of("c-1"));
+    assertTrue(export.tracksChanges());
+    int granularity = d.capabilities().granularityBytes();
+    try (NbdClient disk = open(export)) {
+      assertTrue(disk.readOnly());
+      List<BlockDevice.Extent> changed =
+          disk.status(Context.CHANGED, 0, disk.size()).stream()
+              .filter(BlockDevice.Extent::set)
+              .toList();
+      assertEquals(2 * MIB, changed.get(0).offset());
+      assertEquals(granularity, changed.stream().mapToLong(BlockDevice.Extent::length).sum());
+    }
+    d.source().closeExport("x");
+    write(d, "c-vol", 3 * MIB, 8);
+    laterWritesAreNotInIt(d);
+    assertTrue(
+        d.source().markers().containsAll(List.of("c-1", "c-2")), "a marker outlives its snapshot");
+    assertEquals(
+        SiteException.Kind.MARKER_LOST,
+        assertThrows(
+                SiteException.class,
+                () -> {
+                  d.source()
+                      .snapshot(
+                          "c-3", "bargelane/t", List.of("c-vol"), Optional.of("never-was"), false);
+                  d.source().openSnapshot("x", "c-3", "c-vol", Optional.of("never-was"));
+                })
+            .kind());
+    for (String name : List.of("c-2", "c-3")) {
+      d.source().dropSnapshot(name);
+      d.source().dropSnapshot(name);
+    }
+    for (String name : List.of("c-1", "c-2", "c-3")) {
+      d.source().forgetMarker(name);
+      d.source().forgetMarker(name);
+    }
+    d.compute().remove(machine);
+    d.target().deleteVolume("c-vol");
+    assertEquals(List.of(), d.target().owned("bargelane/t"));
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"estate", "cloud", "remote"})
+  void afterAnExportIsRevokedItsWriterWritesNoMore(String kind) throws IOException {
+    SiteDriver d = driver(kind);
+    d.target().createVolume("w-vol", "bargelane/t", 4 * MIB, storage(kind));
+    try (NbdClient stalled = open(d.target().openVolume("w", "w-vol", true))) {
+      stalled.write(0, ByteBuffer.wrap(new byte[] {1}));
+      ExportRef renewed = d.target().openVolume("w", "w-vol", true);
+      assertThrows(IOException.class, () -> stalled.write(0, ByteBuffer.wrap(new byte[] {2})));
+      assertEquals(1, read(renewed, 1)[0]);
+    }
+    d.target().closeExport("w");
+    d.target().closeExport("w");
+    d.target().deleteVolume("w-vol");
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"estate", "cloud", "remote"})
+  void aVolumeGrowsWithZeroesAndItsPointsDoNot(String kind) throws IOException {
+    SiteDriver d = driver(kind);
+    d.target().createVolume("g-vol", "bargelane/t", 4 * MIB, storage(kind));
+    write(d, "g-vol", 4 * MIB - 1, 5);
+    d.target().freeze("g-point", "bargelane/t", List.of("g-vol"));
+    d.target().growVolume("g-vol", 6 * MIB);
+    d.target().growVolume("g-vol", 6 * MIB);
+    try (NbdClient disk = open(d.target().openVolume("x", "g-vol", false))) {
+      assertEquals(6 * MIB, disk.size());
+      ByteBuffer edge = ByteBuffer.allocate(3);
+      disk.read(4 * MIB - 1, edge);
+      assertArrayEquals(new byte[] {5, 0, 0}, edge.array());
+    }
+    d.target().cloneVolume("g-clone", "bargelane/t", storage(kind), "g-point", "g-vol");
+    try (NbdClient disk = open(d.target().openVolume("x", "g-clone", false))) {
+      assertEquals(4 * MIB, disk.size());
+    }
+    d.target().closeExport("x");
+    d.target().deleteVolume("g-clone");
+    d.target().deletePoint("g-point");
+    d.target().deleteVolume("g-vol");
+  }
+}

@@ -1,0 +1,191 @@
+package bargelane.sites;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
+import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.blocks.refit.FileEdit;
+import bargelane.blocks.refit.Hardware;
+import bargelane.blocks.refit.Refit;
+import bargelane.blocks.refit.RefitPlan;
+import bargelane.core.finding.Finding;
+import bargelane.core.site.Inventory;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.core.site.SiteKind;
+import bargelane.standins.host.SmallMachines;
+import java.io.IOException;
+import java.nio.file.Path;
+import java.time.Clock;
+import java.util.List;
+import java.util.Optional;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.ValueSource;
+
+/** What every driver promises of machines, of refits, and of what a check finds. */
+class MachinesContractTest extends DriverContract {
+
+  @ParameterizedTest
+  @ValueSource(strings = {"estate", "cloud", "system"})
+  void aMachineIsStartedFromItsDisksAndNeverWhileFenced(String kind) throws IOException {
+    SiteDriver d = driver(kind);
+    List<String> disks = bootDisks(d, kind);
+    String network = d.inventory().networks().get(0).id();
+    String isolated = d.compute().isolate("iso", network, "bargelane/t");
+    assertEquals(isolated, d.compute().isolate("iso", network, "bargelane/t"));
+    boolean bridged = kind.equals("system");
+    Compute.Spec spec = spec(d, "probe-me", disks, bridged ? network : isolated);
+    String id = d.compute().define(spec);
+    assertEquals(id, d.compute().define(spec));
+    d.compute().fence(id);
+    assertTrue(d.compute().machine(id).fenced());
+    assertEquals("fenced", assertThrows(SiteException.class, () -> d.compute().start(id)).code());
+    d.compute().unfence(id);
+    d.source().mark("armed", "bargelane/t", disks);
+    d.source().mark("armed", "bargelane/t", disks);
+    d.compute().start(id);
+    d.compute().start(id);
+    MachineFacts running = d.compute().machine(id);
+    assertTrue(running.on());
+    assertEquals(disks, running.disks().stream().map(Inventory.Disk::volume).toList());
+    if (bridged) {
+      assertEquals(new Compute.WayIn("10.20.1.21", 8080), d.compute().wayIn(id));
+      system.inside("sh", "-ec", UNTIL_IT_ANSWERS);
+    } else {
+      answers(d.compute().wayIn(id));
+    }
+    Inventory.Usage usage = d.usage().get(id);
+    assertTrue(usage.cpuSeconds().getAsDouble() > 0);
+    assertTrue(usage.writtenBytes().getAsLong() > 0);
+    assertTrue(usage.writes().getAsLong() > 0);
+    d.source().snapshot("live", "bargelane/t", disks, Optional.of("armed"), false);
+    long changed = changed(d, "live", "armed");
+    assertTrue(changed > 0, "what the guest wrote since its first instruction is tracked");
+    d.source().dropSnapshot("live");
+    d.compute().stop(id);
+    assertFalse(d.compute().machine(id).on());
+    assertFalse(d.usage().containsKey(id));
+    d.source().snapshot("after", "bargelane/t", disks, Optional.of("armed"), false);
+    assertTrue(changed(d, "after", "armed") >= changed, "and goes on to be until it has stopped");
+    d.compute().remove(id);
+    d.compute().remove(id);
+    d.compute().removeNetwork(isolated);
+    d.compute().removeNetwork(isolated);
+    for (String s : List.of("after", "live", "armed")) {
+      d.source().dropSnapshot(s);
+      d.source().forgetMarker(s);
+    }
+    disks.forEach(d.target()::deleteVolume);
+    assertEquals(
+        List.of(),
+        d.target().owned("bargelane/t").stream().filter(o -> !o.kind().equals("fence")).toList());
+  }
+
+  /** A real host's refit is tested with its guest, which has to start afterwards. */
+  @ParameterizedTest
+  @ValueSource(strings = {"estate", "cloud"})
+  void aRefitChangesFilesCheckedBeforeAndAfterAndIsTakenBack(String kind) throws IOException {
+    SiteDriver d = driver(kind);
+    Path guest = SmallMachines.guest();
+    List<String> disks = List.of("f-0", "f-1");
+    fill(d, storage(kind), "f-0", guest.resolve("guest-system.img"));
+    fill(d, storage(kind), "f-1", guest.resolve("guest-data.img"));
+    Look forth =
+        g ->
+            Refit.plan(
+                g,
+                new Hardware("ide", "e1000"),
+                VIRTIO,
+                List.of(
+                    new Refit.Readdress("10.20.1.21", "10.20.7.40", "255.255.255.0", "10.20.7.1")));
+    RefitPlan plan = inside(d, disks, forth);
+    assertEquals(
+        List.of("/initrd.img", "/etc/fstab", "/syslinux.cfg", "/etc/network/interfaces"),
+        paths(plan));
+    for (String word : List.of("done: ", "was done: ")) {
+      String told = d.compute().refit("f", "bargelane/t", disks, plan.edits());
+      assertEquals(4, told.lines().filter(l -> l.startsWith(word)).count(), told);
+    }
+    assertEquals(List.of(), paths(inside(d, disks, g -> Refit.plan(g, VIRTIO, VIRTIO, List.of()))));
+    FileEdit fstab = plan.edits().get(1);
+    FileEdit stale =
+        new FileEdit(
+            0,
+            fstab.partition(),
+            fstab.fileSystem(),
+            fstab.path(),
+            0,
+            new byte[] {'x'},
+            new byte[0],
+            fstab.before(),
+            FileEdit.digest(new byte[] {'x'}),
+            "",
+            "");
+    assertEquals(
+        "refit-failed",
+        assertThrows(
+                SiteException.class,
+                () -> d.compute().refit("f", "bargelane/t", disks, List.of(stale)))
+            .code());
+    RefitPlan back = inside(d, disks, g -> Refit.reverse(g, plan.edits()).orElseThrow());
+    d.compute().refit("f", "bargelane/t", disks, back.edits());
+    assertEquals(
+        plan.edits().stream().map(FileEdit::before).toList(),
+        inside(d, disks, forth).edits().stream().map(FileEdit::before).toList(),
+        "every file is what it was");
+    disks.forEach(d.target()::deleteVolume);
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"estate", "cloud", "remote"})
+  void aMachineWhoseDiskHasNoBootRecordDoesNotStart(String kind) throws IOException {
+    SiteDriver d = driver(kind);
+    d.target().createVolume("n-vol", "bargelane/t", 4 * MIB, storage(kind));
+    String id =
+        d.compute()
+            .define(spec(d, "blank", List.of("n-vol"), d.inventory().networks().get(0).id()));
+    assertEquals(
+        "not-bootable", assertThrows(SiteException.class, () -> d.compute().start(id)).code());
+    d.compute().remove(id);
+    d.target().deleteVolume("n-vol");
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"estate", "cloud"})
+  void aCheckNamesEachMissingPermissionAndAWrongToken(String kind) throws IOException {
+    SiteDriver full = driver(kind);
+    assertEquals(List.of(), full.check());
+    String address = SERVERS.get(kind).address();
+    String readonly = kind.equals("estate") ? "mill-street-readonly" : "saltmarsh-readonly";
+    List<Finding> missing =
+        Drivers.open(SiteKind.STANDIN, "s", address, readonly, Clock.systemUTC()).check();
+    assertEquals(4, missing.size());
+    assertTrue(
+        missing.stream()
+            .allMatch(
+                f ->
+                    f.code() == Finding.Code.SITE_PERMISSION_MISSING
+                        && f.blocks()
+                        && !f.remedy().none()));
+    assertEquals(
+        Finding.Code.SITE_TOKEN_REFUSED,
+        Drivers.open(SiteKind.STANDIN, "s", address, "no", Clock.systemUTC())
+            .check()
+            .get(0)
+            .code());
+    Clock ahead = Clock.offset(Clock.systemUTC(), java.time.Duration.ofSeconds(30));
+    assertEquals(
+        Finding.Code.SITE_CLOCK_OFF,
+        Drivers.open(SiteKind.STANDIN, "s", address, token(kind), ahead).check().get(0).code());
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"http://127.0.0.1:1"})
+  void anAbsentSiteIsAFindingAndACallToItMayPass(String address) {
+    SiteDriver gone = Drivers.open(SiteKind.STANDIN, "gone", address, "t", Clock.systemUTC());
+    assertEquals(Finding.Code.SITE_UNREACHABLE, gone.check().get(0).code());
+    assertEquals(
+        SiteException.Kind.MAY_PASS, assertThrows(SiteException.class, gone::inventory).kind());
+    assertFalse(assertThrows(SiteException.class, gone::inventory).getMessage().contains("null"));
+  }
+}
