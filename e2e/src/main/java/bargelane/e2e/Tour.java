@@ -4,12 +4,9 @@ import bargelane.client.ApiClient;
 import bargelane.standins.guest.Ring.Entry;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
-import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.time.Instant;
-import java.util.ArrayDeque;
-import java.util.Deque;
 import java.util.List;
 import java.util.Map;
 
@@ -36,33 +33,9 @@ public final class Tour extends Narration {
     this.api = harness.api();
     this.journey =
         new Journey(
-            api,
-            this::detail,
-            killing ? new Journey.Killing(KILLED_AT, this::killService) : Journey.Killing.NONE);
+            api, this::detail, killing ? Killings.inEachMove(harness) : Journey.Killing.NONE);
     this.cloud = harness.saltmarsh();
     this.rings = new RingChecks(this, harness, cloud, MACHINES, HOME);
-  }
-
-  private static final Map<String, Deque<String>> KILLED_AT =
-      Map.of(
-          "test", steps("start-1"),
-          "cutover", steps("define"),
-          "failback", steps("last", "clone"),
-          "failover", steps("define"),
-          "reconcile", steps("survey-back", "turn"),
-          "settle", steps("remove"));
-
-  private static Deque<String> steps(String... names) {
-    return new ArrayDeque<>(List.of(names));
-  }
-
-  private void killService() {
-    try {
-      harness.kill("service");
-      harness.service();
-    } catch (IOException e) {
-      throw new UncheckedIOException(e);
-    }
   }
 
   /**

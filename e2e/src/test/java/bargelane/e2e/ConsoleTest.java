@@ -30,34 +30,6 @@ import org.junit.jupiter.api.Test;
  */
 class ConsoleTest {
 
-  private static final List<String> FLAGS =
-      List.of(
-          "--no-sandbox",
-          "--disable-gpu",
-          "--disable-quic",
-          "--no-first-run",
-          "--disable-background-networking",
-          "--disable-component-update",
-          "--disable-sync");
-
-  private static Locator button(Page page, String name) {
-    return page.getByRole(
-        AriaRole.BUTTON, new Page.GetByRoleOptions().setName(name).setExact(true));
-  }
-
-  private static Locator.FilterOptions named(String text) {
-    return new Locator.FilterOptions().setHasText(text);
-  }
-
-  private static void shot(Page page, String name) throws IOException {
-    String dir = System.getProperty("screenshots");
-    if (dir != null) {
-      page.screenshot(
-          new Page.ScreenshotOptions()
-              .setPath(Files.createDirectories(Path.of(dir)).resolve(name + ".png")));
-    }
-  }
-
   /** How long a slow machine may take; nothing waits that long that goes well. */
   @BeforeAll
   static void patience() {
@@ -69,7 +41,7 @@ class ConsoleTest {
     page.getByLabel("Name", new Page.GetByLabelOptions().setExact(true)).fill(name);
     page.getByLabel("Kind").click();
     page.getByRole(AriaRole.OPTION, new Page.GetByRoleOptions().setName(kind)).click();
-    button(page, "Add and check").click();
+    Browsing.button(page, "Add and check").click();
     assertThat(page.getByRole(AriaRole.HEADING, new Page.GetByRoleOptions().setName(name)))
         .isVisible();
   }
@@ -90,7 +62,7 @@ class ConsoleTest {
     assertThat(lists.getByText("'4 GB' is not a size, as 16GiB")).isVisible();
     machines.setInputFiles(csv("good.csv", "name,memory\nboat-desk,4GiB\n"));
     assertThat(lists.getByText("1 new, 0 changed; nothing is stored yet")).isVisible();
-    button(page, "Import").click();
+    Browsing.button(page, "Import").click();
     assertThat(page.locator("section[aria-label=Changes]").getByText("boat-desk")).isVisible();
 
     page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Sites")).click();
@@ -99,12 +71,14 @@ class ConsoleTest {
     page.getByRole(AriaRole.OPTION, new Page.GetByRoleOptions().setName("password")).click();
     page.getByLabel("Account", new Page.GetByLabelOptions().setExact(true)).fill("scout");
     page.getByLabel("Secret").fill("made-up-secret");
-    button(page, "Store").click();
-    assertThat(page.locator("section[aria-label=Credentials] tbody tr").filter(named("scouts")))
+    Browsing.button(page, "Store").click();
+    assertThat(
+            page.locator("section[aria-label=Credentials] tbody tr")
+                .filter(Browsing.named("scouts")))
         .isVisible();
     assertTrue(!page.content().contains("made-up-secret"), "a secret is not shown again");
     assertThat(page.locator("section[aria-label=Tugs] tbody tr").first()).containsText("0.1.0");
-    shot(page, "sites");
+    Browsing.shot(page, "sites");
 
     page.getByLabel("Name", new Page.GetByLabelOptions().setExact(true)).fill("branches");
     page.getByLabel("Kind").click();
@@ -112,19 +86,19 @@ class ConsoleTest {
     page.getByLabel("Credentials, in their order").click();
     page.getByRole(AriaRole.OPTION, new Page.GetByRoleOptions().setName("scouts")).click();
     page.keyboard().press("Escape");
-    button(page, "Add and check").click();
+    Browsing.button(page, "Add and check").click();
     page.getByLabel("Addresses").fill("127.0.0.1:1");
-    button(page, "Add").click();
+    Browsing.button(page, "Add").click();
     Locator servers =
         page.getByRole(AriaRole.REGION, new Page.GetByRoleOptions().setName("Servers"));
     assertThat(servers.getByText("127.0.0.1:1").first()).isVisible();
-    button(page, "Scan now").click();
+    Browsing.button(page, "Scan now").click();
     assertThat(servers.getByText("Connection refused")).isVisible();
 
     addSite(page, "annexes", "machines with agents");
-    button(page, "Line for a new agent").click();
+    Browsing.button(page, "Line for a new agent").click();
     assertThat(page.locator("pre")).containsText("--pinnedpubkey 'sha256//");
-    shot(page, "agents");
+    Browsing.shot(page, "agents");
 
     page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Machines").setExact(true))
         .click();
@@ -132,13 +106,13 @@ class ConsoleTest {
     filter.fill("site = boathouse");
     filter.press("Enter");
     page.getByLabel("Label by a rule").fill("zone=water");
-    button(page, "Always for this filter").click();
+    Browsing.button(page, "Always for this filter").click();
     assertThat(page.locator("section[aria-label='Label rules'] tbody tr"))
         .containsText("zone=water");
     assertThat(page.locator("section[aria-label=Machines] .MuiDataGrid-row"))
         .containsText("zone=water");
     com.microsoft.playwright.Download file =
-        page.waitForDownload(() -> button(page, "Export as CSV").click());
+        page.waitForDownload(() -> Browsing.button(page, "Export as CSV").click());
     String text = new String(file.createReadStream().readAllBytes(), StandardCharsets.UTF_8);
     assertTrue(text.startsWith("name,id,site,") && text.contains("label.zone\r\nboat-desk,"), text);
     page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("boat-desk")).click();
@@ -168,18 +142,18 @@ class ConsoleTest {
     page.getByLabel("Machines (filter)").fill("nme = lending");
     choose(page, "Target", "saltmarsh");
     choose(page, "Prices", "saltmarsh-2026");
-    button(page, "Assess").click();
+    Browsing.button(page, "Assess").click();
     assertThat(page.getByText("'nme' is not a field")).isVisible();
     page.getByLabel("Machines (filter)").fill("label.app = lending");
-    button(page, "Assess").click();
+    Browsing.button(page, "Assess").click();
     assertThat(page.getByText("3 machines for saltmarsh")).isVisible();
 
     page.navigate(address + "/assessments/estate");
     assertThat(panel(page, "Configured and observed").getByText("Machines in the sum")).isVisible();
-    button(page, "Compute 180 choices").click();
+    Browsing.button(page, "Compute 180 choices").click();
     assertThat(page.getByText("which have a size at every choice")).isVisible();
     assertThat(panel(page, "What if").getByText("% headroom").first()).isVisible();
-    shot(page, "assessment");
+    Browsing.shot(page, "assessment");
     panel(page, "Readiness").getByText("disk-shared").click();
     assertThat(panel(page, "Machines").locator(".MuiDataGrid-row")).hasCount(2);
     page.reload();
@@ -195,30 +169,30 @@ class ConsoleTest {
     assertThat(use.getByText("punt-8 8.00 CPU")).isVisible();
     assertThat(panel(page, "As it is used").getByText("in the busiest 4 hours").first())
         .isVisible();
-    shot(page, "assessed-machine");
+    Browsing.shot(page, "assessed-machine");
 
     page.navigate(address + "/assessments/estate");
     page.getByLabel("CPU + %").fill("60");
     page.getByLabel("Why").fill("room for the winter");
-    button(page, "Make revision 2").click();
+    Browsing.button(page, "Make revision 2").click();
     assertThat(page.getByText("room for the winter")).isVisible();
-    assertThat(button(page, "Make revision 3")).isVisible();
+    assertThat(Browsing.button(page, "Make revision 3")).isVisible();
     page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("revision 1")).click();
     assertThat(panel(page, "Assumptions that differ").getByText("headroom.cpu")).isVisible();
-    button(page, "configured").click();
+    Browsing.button(page, "configured").click();
     assertThat(panel(page, "Machines that differ").getByText("No machine differs.")).isVisible();
     page.navigate(address + "/assessments/estate/comparison?with=estate-fenwater");
     assertThat(panel(page, "Machines that differ").getByText("no more: disk-too-large"))
         .isVisible();
-    shot(page, "assessment-comparison");
+    Browsing.shot(page, "assessment-comparison");
 
     page.navigate(address + "/assessments/estate?find=names-1");
     panel(page, "Machines")
         .locator(".MuiDataGrid-row")
-        .filter(named("names-1"))
+        .filter(Browsing.named("names-1"))
         .getByRole(AriaRole.CHECKBOX)
         .check();
-    button(page, "Accept 1 observed size").click();
+    Browsing.button(page, "Accept 1 observed size").click();
     assertThat(page.getByText("Accepted: 1")).isVisible();
     page.navigate(address + "/assessments/no-such");
     assertThat(page.getByText("there is no assessment 'no-such'")).isVisible();
@@ -236,7 +210,7 @@ class ConsoleTest {
     runs.getByRole(AriaRole.BUTTON, new Locator.GetByRoleOptions().setName("run-")).first().click();
     assertThat(page.getByRole(AriaRole.HEADING, new Page.GetByRoleOptions().setName("Steps of")))
         .isVisible();
-    button(page, "With the timetables' passes").click();
+    Browsing.button(page, "With the timetables' passes").click();
     assertThat(runs.getByText("Pass", new Locator.GetByTextOptions().setExact(true)).first())
         .isVisible();
     assertTrue(page.url().contains("passes=true"), "the choice is in the address");
@@ -272,8 +246,8 @@ class ConsoleTest {
     for (ColorScheme scheme : List.of(ColorScheme.LIGHT, ColorScheme.DARK)) {
       for (String path : paths) {
         page.navigate(address + path);
-        if (button(page, scheme == ColorScheme.DARK ? "Dark" : "Light").isVisible()) {
-          button(page, scheme == ColorScheme.DARK ? "Dark" : "Light").click();
+        if (Browsing.button(page, scheme == ColorScheme.DARK ? "Dark" : "Light").isVisible()) {
+          Browsing.button(page, scheme == ColorScheme.DARK ? "Dark" : "Light").click();
         }
         assertThat(page.locator("main section, main h1").first()).isVisible();
         page.evaluate(axe);
@@ -296,7 +270,7 @@ class ConsoleTest {
                 .launch(
                     new BrowserType.LaunchOptions()
                         .setExecutablePath(Path.of("/usr/bin/chromium"))
-                        .setArgs(FLAGS))) {
+                        .setArgs(Browsing.FLAGS))) {
       Journey journey = new Journey(harness.api(), line -> {});
       journey.prepare(harness, 5, 60);
       BrowserContext context =
@@ -310,16 +284,16 @@ class ConsoleTest {
 
       page.navigate(harness.serviceAddress() + "/waves/lending");
       page.getByLabel("Password").fill("not the password");
-      button(page, "Sign in").click();
+      Browsing.button(page, "Sign in").click();
       assertThat(page.getByText("the account or the password is wrong")).isVisible();
       page.getByLabel("Password").fill(harness.signInPassword());
-      button(page, "Sign in").click();
+      Browsing.button(page, "Sign in").click();
       assertThat(page.getByRole(AriaRole.HEADING, new Page.GetByRoleOptions().setName("lending")))
           .isVisible();
       assertThat(page.getByText("live")).isVisible();
 
       // Load, from the page, and see the gates open without a reload.
-      button(page, "Load").click();
+      Browsing.button(page, "Load").click();
       page.getByRole(AriaRole.DIALOG)
           .getByRole(AriaRole.BUTTON, new Locator.GetByRoleOptions().setName("Load"))
           .click();
@@ -334,25 +308,25 @@ class ConsoleTest {
       assertThat(page.getByText("lending-app, gate ‘proven’: shut")).isVisible();
       assertThat(page.getByText("no test cutover was made")).isVisible();
 
-      button(page, "Test cutover").click();
+      Browsing.button(page, "Test cutover").click();
       page.getByRole(AriaRole.DIALOG)
           .getByRole(AriaRole.BUTTON, new Locator.GetByRoleOptions().setName("Test cutover"))
           .click();
       assertThat(page.getByText("Compare every block with what the source held")).isVisible();
       assertThat(page.getByText("no block differs")).isVisible();
-      shot(page, "wave-test-running");
+      Browsing.shot(page, "wave-test-running");
       assertThat(page.getByLabel("proven: open").first()).isVisible();
-      assertThat(button(page, "Cutover")).isVisible();
+      assertThat(Browsing.button(page, "Cutover")).isVisible();
       journey.awaitPoint(java.time.Instant.now());
-      shot(page, "wave");
+      Browsing.shot(page, "wave");
 
       // What a refit would change is looked into from the page.
       assertThat(page.getByText("both sides have simulated disks").first()).isVisible();
-      button(page, "Look into the guests").click();
+      Browsing.button(page, "Look into the guests").click();
       assertThat(page.getByText("Look into the guests of lending").first()).isVisible();
 
       // A cutover wants the wave's name typed.
-      button(page, "Cutover").click();
+      Browsing.button(page, "Cutover").click();
       Locator dialog = page.getByRole(AriaRole.DIALOG);
       Locator go =
           dialog.getByRole(AriaRole.BUTTON, new Locator.GetByRoleOptions().setName("Cutover"));
@@ -361,23 +335,23 @@ class ConsoleTest {
       assertThat(go).isDisabled();
       dialog.getByRole(AriaRole.TEXTBOX).fill("lending");
       assertThat(go).isEnabled();
-      shot(page, "wave-cutover-confirm");
+      Browsing.shot(page, "wave-cutover-confirm");
       go.click();
       assertThat(page.getByLabel("landed: open").first()).isVisible();
-      assertThat(button(page, "Failback")).isVisible();
+      assertThat(Browsing.button(page, "Failback")).isVisible();
       assertTrue(harness.saltmarsh().runs("lending-db"));
 
       // The overview, light and dark, at once and with nothing left to load.
       page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Overview")).click();
       assertThat(page.getByText("Needs you")).isVisible();
       assertThat(page.getByText("2/2").first()).isVisible();
-      shot(page, "overview");
-      button(page, "Dark").click();
-      assertThat(button(page, "Light")).isVisible();
-      shot(page, "overview-dark");
+      Browsing.shot(page, "overview");
+      Browsing.button(page, "Dark").click();
+      assertThat(Browsing.button(page, "Light")).isVisible();
+      Browsing.shot(page, "overview-dark");
       page.navigate(harness.serviceAddress() + "/waves/lending");
       assertThat(page.getByLabel("settled: shut").first()).isVisible();
-      shot(page, "wave-dark");
+      Browsing.shot(page, "wave-dark");
 
       // The estate as a table whose choice is in the address; a filter that is wrong says where.
       page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Machines").setExact(true))
@@ -394,13 +368,13 @@ class ConsoleTest {
       assertTrue(page.url().contains("sort=-name") && page.url().contains("filter=wave"));
       page.reload();
       assertThat(page.getByText("2 chosen")).isVisible();
-      shot(page, "machines");
+      Browsing.shot(page, "machines");
       page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("lending-db")).click();
       assertThat(page.getByText("Known there as")).isVisible();
       page.getByLabel("New label").fill("app=lending");
-      button(page, "Give").click();
+      Browsing.button(page, "Give").click();
       assertThat(page.getByText("app=lending, by hand")).isVisible();
-      shot(page, "machine");
+      Browsing.shot(page, "machine");
       page.locator(".MuiChip-deleteIcon").click();
       assertThat(page.getByText("app=lending, by hand")).isHidden();
 
@@ -414,7 +388,7 @@ class ConsoleTest {
       assertThat(use.getByText("Coverage 99.")).isVisible();
       Locator talks =
           page.getByRole(AriaRole.REGION, new Page.GetByRoleOptions().setName("Talks to"));
-      talks.locator("svg text[role=link]").filter(named("overdue-notices")).click();
+      talks.locator("svg text[role=link]").filter(Browsing.named("overdue-notices")).click();
       assertThat(
               page.getByRole(
                   AriaRole.HEADING, new Page.GetByRoleOptions().setName("overdue-notices")))
@@ -422,17 +396,17 @@ class ConsoleTest {
       page.navigate(page.url() + "?days=45&percentile=99");
       assertThat(talks.getByText("198.51.100.25").first()).isVisible();
       assertThat(use.getByText("above it for")).isVisible();
-      shot(page, "machine-use");
+      Browsing.shot(page, "machine-use");
 
       // A site is scanned from its page, which tells what came of it.
       page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("Sites")).click();
       page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("mill-street")).click();
       assertThat(page.getByText("36 machines: 36 appeared")).isVisible();
       assertThat(page.getByText("srv-quill7")).isVisible();
-      button(page, "Scan now").click();
+      Browsing.button(page, "Scan now").click();
       assertThat(page.locator("section[aria-label=Scans] tbody tr")).hasCount(2);
       assertThat(page.locator("section[aria-label=Scans] tbody tr").first()).containsText("done");
-      shot(page, "site");
+      Browsing.shot(page, "site");
 
       otherSources(page);
       assessments(page, journey, harness.serviceAddress());
@@ -453,7 +427,7 @@ class ConsoleTest {
 
       page.navigate(harness.serviceAddress() + "/waves/no-such-wave");
       assertThat(page.getByText("there is no wave 'no-such-wave'")).isVisible();
-      button(page, "Sign out").click();
+      Browsing.button(page, "Sign out").click();
       assertThat(page.getByLabel("Password")).isVisible();
       assertEquals(List.of(), errors);
     }

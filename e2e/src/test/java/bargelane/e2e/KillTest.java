@@ -7,9 +7,7 @@ import bargelane.client.ApiClient;
 import bargelane.client.Follow;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
-import java.io.UncheckedIOException;
 import java.time.Instant;
-import java.util.ArrayDeque;
 import java.util.List;
 import java.util.Map;
 import java.util.function.Predicate;
@@ -25,15 +23,6 @@ class KillTest {
   private Harness harness;
   private ApiClient api;
   private Journey journey;
-
-  private void killService() {
-    try {
-      harness.kill("service");
-      harness.service();
-    } catch (IOException e) {
-      throw new UncheckedIOException(e);
-    }
-  }
 
   private JsonNode await(String path, Predicate<JsonNode> wanted) throws IOException {
     for (int i = 0; i < 6000; i++) {
@@ -90,7 +79,7 @@ class KillTest {
       estate.faults(-1, -1, 40, -1, "");
       String load = api.post("/waves/lending/load", null).path("id").asText();
       JsonNode full = passThatRuns("full");
-      killService();
+      Killings.again(harness);
       assertEquals("done", Follow.run(api, load, line -> {}).value().state());
       JsonNode resumed = ended(full.path("id").asText());
       assertEquals("complete", resumed.path("state").asText());
@@ -101,7 +90,7 @@ class KillTest {
       // A delta.
       estate.faults(-1, -1, 900, -1, "");
       String delta = passThatRuns("delta").path("id").asText();
-      killService();
+      Killings.again(harness);
       assertEquals("complete", ended(delta).path("state").asText());
 
       // A compare, after the estate was killed too and its tracking is gone.
@@ -111,7 +100,7 @@ class KillTest {
       estate = harness.estate();
       estate.faults(-1, -1, 30, -1, "");
       String compare = passThatRuns("compare").path("id").asText();
-      killService();
+      Killings.again(harness);
       JsonNode compared = ended(compare);
       assertEquals("complete", compared.path("state").asText());
       assertTrue(
@@ -121,12 +110,7 @@ class KillTest {
 
       // A move that is taken back.
       journey.awaitPoint(Instant.now());
-      Journey undoing =
-          new Journey(
-              api,
-              line -> {},
-              new Journey.Killing(
-                  Map.of("undo", new ArrayDeque<>(List.of("take-back"))), this::killService));
+      Journey undoing = new Journey(api, line -> {}, Killings.in(harness, "undo", "take-back"));
       journey.work("/waves/lending/cutover", Map.of("confirm", "lending", "override", "rehearsed"));
       assertTrue(cloud.runs("lending-db") && !estate.runs("lending-db"));
       undoing.confirmed("undo");

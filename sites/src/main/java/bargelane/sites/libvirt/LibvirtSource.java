@@ -13,7 +13,6 @@ import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.HashSet;
-import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -37,16 +36,15 @@ final class LibvirtSource implements Source {
   private static final String BITMAP = "since";
 
   /** In place of a stamp while we change bitmaps of the image, and after that was cut short. */
-  private static final String CHANGING = "changing";
-
-  private static final String CUT_SHORT = "cut short";
-
   private final Host host;
+
   final HostGuards guards;
+  private final Stamps stamps;
 
   LibvirtSource(Host host) {
     this.host = host;
     this.guards = new HostGuards(host);
+    this.stamps = new Stamps(host);
   }
 
   private DomainXml domainOf(State state, List<String> disks) {
@@ -236,12 +234,11 @@ final class LibvirtSource implements Source {
     if (tracks) {
       mark(name, owner, disks);
     }
-    Map<String, String> stamps = stamps(files);
+    Map<String, String> now = stamps.of(files);
     catalogue.change(
         s -> {
           s.snapshots()
-              .put(
-                  name, new Snapshot(owner, domain.uuid(), since.orElse(""), disks, stamps, false));
+              .put(name, new Snapshot(owner, domain.uuid(), since.orElse(""), disks, now, false));
           return null;
         });
   }
@@ -271,7 +268,7 @@ final class LibvirtSource implements Source {
                   .target();
       return ref(export, host.shell.near(socket(snapshot)), target, since.map(x -> BITMAP));
     }
-    if (s.stamps().get(file).equals(CHANGING)) {
+    if (s.stamps().get(file).equals(Stamps.CHANGING)) {
       throw new SiteException(
           SiteException.Kind.MAY_PASS,
           "busy",
@@ -384,8 +381,8 @@ final class LibvirtSource implements Source {
     }
     // Snapshots of a machine that is off go by when its images were changed last: that it is us who
     // change them now, and nothing of their disks, is told before and after.
-    Map<String, String> before = stamps(m.files());
-    restamp(catalogue, before, CHANGING);
+    Map<String, String> before = stamps.of(m.files());
+    stamps.tell(catalogue, before, Stamps.CHANGING);
     try {
       boolean off = host.hypervisor.domain(m.domain()).off();
       if (off || !host.hypervisor.tracking.deleteCheckpoint(m.domain(), name, true)) {
@@ -398,41 +395,12 @@ final class LibvirtSource implements Source {
       }
     }
     m.files().forEach(f -> host.images.removeBitmap(f, name));
-    Map<String, String> after = stamps(m.files());
+    Map<String, String> after = stamps.of(m.files());
     catalogue.change(
         s -> {
-          after.forEach((file, stamp) -> restamp(s, file, CHANGING, stamp));
+          after.forEach((file, stamp) -> Stamps.tell(s, file, Stamps.CHANGING, stamp));
           return s.markers().remove(name);
         });
-  }
-
-  private Map<String, String> stamps(List<String> files) {
-    Map<String, String> stamps = new LinkedHashMap<>();
-    files.forEach(f -> stamps.put(f, host.images.stamp(f)));
-    return stamps;
-  }
-
-  /**
-   * Tells the snapshots that go by these stamps of another. One whose images were being changed
-   * when that was cut short is not believed any more.
-   */
-  private static void restamp(Catalogue catalogue, Map<String, String> from, String to) {
-    catalogue.change(
-        s -> {
-          from.forEach(
-              (file, stamp) -> {
-                restamp(s, file, CHANGING, CUT_SHORT);
-                restamp(s, file, stamp, to);
-              });
-          return null;
-        });
-  }
-
-  private static void restamp(State s, String file, String from, String to) {
-    s.snapshots()
-        .replaceAll(
-            (name, snapshot) ->
-                from.equals(snapshot.stamps().get(file)) ? snapshot.stamped(file, to) : snapshot);
   }
 
   @Override

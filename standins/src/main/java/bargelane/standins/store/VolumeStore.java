@@ -40,6 +40,7 @@ public final class VolumeStore implements Closeable {
   private final StoreState state;
   private final Layers layers;
   private final PointFiles files;
+  private final Markers markers;
   private final Map<String, Volume> volumes = new ConcurrentHashMap<>();
   private final Map<String, Map<String, Snapshot>> snapshots = new ConcurrentHashMap<>();
   private final ReentrantReadWriteLock instant = new ReentrantReadWriteLock(true);
@@ -51,6 +52,8 @@ public final class VolumeStore implements Closeable {
     this.state = state;
     this.layers = new Layers(dir.resolve("layers"), state, instant, this::save);
     this.files = new PointFiles(dir.resolve("points"));
+    this.markers =
+        new Markers(dir.resolve("markers"), granularity, state, volumes::get, this::save);
   }
 
   /** Opens or makes the store in a directory. */
@@ -92,9 +95,7 @@ public final class VolumeStore implements Closeable {
     for (Map.Entry<String, java.util.Set<String>> e : state.markers.entrySet()) {
       for (String name : e.getValue()) {
         Volume volume = volumes.get(name);
-        volume
-            .markers()
-            .put(e.getKey(), new Marker(markerFile(e.getKey(), name), volume.size(), granularity));
+        markers.open(e.getKey(), volume);
       }
     }
     for (SnapshotRecord record : state.snapshots.values()) {
@@ -119,10 +120,6 @@ public final class VolumeStore implements Closeable {
         }
       }
     }
-  }
-
-  private Path markerFile(String marker, String volume) {
-    return dir.resolve("markers").resolve(marker + "@" + volume);
   }
 
   private Path snapshotDir(String snapshot, String volume) {
@@ -164,8 +161,6 @@ public final class VolumeStore implements Closeable {
   public long used() {
     return layers.used();
   }
-
-  // ---- volumes
 
   /** Makes a blank volume. Making the same one again does nothing. */
   public synchronized Volume create(VolumeRecord record) throws IOException {
@@ -251,7 +246,7 @@ public final class VolumeStore implements Closeable {
       }
     }
     for (String marker : List.copyOf(volume.markers().keySet())) {
-      forgetMarker(marker, name);
+      markers.forget(marker, name);
     }
     state.volumes.remove(name);
     state.tops.remove(name);
@@ -290,8 +285,6 @@ public final class VolumeStore implements Closeable {
     }
     save();
   }
-
-  // ---- points
 
   /**
    * Freezes volumes into a point at one instant. Freezing the same name again does nothing.
@@ -361,8 +354,6 @@ public final class VolumeStore implements Closeable {
     return files.get(point, name);
   }
 
-  // ---- snapshots and markers
-
   /**
    * Takes volumes at one instant, and begins a marker of the same name on each. Asking again does
    * nothing.
@@ -380,8 +371,7 @@ public final class VolumeStore implements Closeable {
         Snapshot part = new Snapshot(this, volume, snapshotDir(name, volume.record().name()), true);
         parts.put(volume.record().name(), part);
         volume.snapshots().add(part);
-        Path file = markerFile(name, volume.record().name());
-        volume.markers().put(name, new Marker(file, volume.size(), granularity));
+        markers.open(name, volume);
       }
     } finally {
       instant.writeLock().unlock();
@@ -396,51 +386,23 @@ public final class VolumeStore implements Closeable {
   /** Begins a marker on volumes that nobody writes to at present. Asking again does nothing. */
   public synchronized void mark(String name, String owner, Collection<String> names)
       throws IOException {
-    java.util.Set<String> marked = state.markers.computeIfAbsent(name, k -> new LinkedHashSet<>());
-    for (String n : names) {
-      Volume volume = volume(n);
-      if (marked.add(n)) {
-        volume.markers().put(name, new Marker(markerFile(name, n), volume.size(), granularity));
-      }
-    }
-    state.markerOwners.put(name, owner);
-    save();
+    names.forEach(this::volume);
+    markers.begin(name, owner, names);
   }
 
   /** Markers by name, with their volumes. */
   public synchronized Map<String, java.util.Set<String>> markers() {
-    return new LinkedHashMap<>(state.markers);
+    return markers.all();
   }
 
   /** Who began a marker. */
   public synchronized String markerOwner(String name) {
-    return state.markerOwners.getOrDefault(name, "");
+    return markers.owner(name);
   }
 
   /** Forgets a marker. An unknown one is fine. */
   public synchronized void forgetMarker(String name) throws IOException {
-    for (String volume : List.copyOf(state.volumesOf(name))) {
-      forgetMarker(name, volume);
-    }
-    state.markers.remove(name);
-    state.markerOwners.remove(name);
-    save();
-  }
-
-  private void forgetMarker(String name, String volumeName) throws IOException {
-    Volume volume = volumes.get(volumeName);
-    Marker marker = volume == null ? null : volume.markers().remove(name);
-    if (marker != null) {
-      marker.delete();
-    } else {
-      Files.deleteIfExists(markerFile(name, volumeName));
-    }
-    java.util.Set<String> rest = state.volumesOf(name);
-    rest.remove(volumeName);
-    if (rest.isEmpty()) {
-      state.markers.remove(name);
-      state.markerOwners.remove(name);
-    }
+    markers.forget(name);
   }
 
   /** Snapshots by name. */

@@ -1,0 +1,43 @@
+package bargelane.e2e;
+
+import com.microsoft.playwright.Locator;
+import com.microsoft.playwright.Page;
+import com.microsoft.playwright.options.AriaRole;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.List;
+
+/** Debian's Chromium as tests drive it, and what they look for on its pages. */
+final class Browsing {
+
+  private Browsing() {}
+
+  static final List<String> FLAGS =
+      List.of(
+          "--no-sandbox",
+          "--disable-gpu",
+          "--disable-quic",
+          "--no-first-run",
+          "--disable-background-networking",
+          "--disable-component-update",
+          "--disable-sync");
+
+  static Locator button(Page page, String name) {
+    return page.getByRole(
+        AriaRole.BUTTON, new Page.GetByRoleOptions().setName(name).setExact(true));
+  }
+
+  static Locator.FilterOptions named(String text) {
+    return new Locator.FilterOptions().setHasText(text);
+  }
+
+  static void shot(Page page, String name) throws IOException {
+    String dir = System.getProperty("screenshots");
+    if (dir != null) {
+      page.screenshot(
+          new Page.ScreenshotOptions()
+              .setPath(Files.createDirectories(Path.of(dir)).resolve(name + ".png")));
+    }
+  }
+}
