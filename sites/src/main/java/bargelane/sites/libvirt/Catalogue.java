@@ -219,6 +219,8 @@ final class Catalogue {
             have=0
             if [ -f "$1/catalogue.json" ]; then have=$(sed -n '1s/.*"revision":\\([0-9]*\\).*/\\1/p' "$1/catalogue.json"); fi
             if [ "$have" = "$2" ]; then sync "$t"; mv "$t" "$1/catalogue.json"; sync "$1"; echo yes; else rm -f "$t"; fi
+            # What a writer left that was killed; one that is at work is no hour old.
+            find "$1" -maxdepth 1 -name '.new.*' -mmin +60 -delete
             """,
             directory,
             String.valueOf(s.revision));

@@ -9,6 +9,9 @@ import bargelane.sites.SiteException;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.nio.file.attribute.FileTime;
+import java.time.Duration;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
@@ -144,6 +147,28 @@ class CatalogueTest {
         assertThrows(
             SiteException.class, () -> catalogue.change(s -> s.volumes().put("d0", volume("a"))));
     assertTrue(refused.getMessage().startsWith("hithe: "), refused.getMessage());
+  }
+
+  @Test
+  void whatAKilledWriterLeftGoesAndWhatAnotherIsWritingStays() throws IOException {
+    put(catalogue, "first");
+    Path left = Files.writeString(directory.resolve(".new.killed"), "half");
+    Files.setLastModifiedTime(
+        left,
+        FileTime.from(Instant.now().minus(Duration.ofHours(2)))); // by the file system's clock
+    Path atWork = Files.writeString(directory.resolve(".new.atwork"), "half");
+    put(another(), "second");
+    assertTrue(Files.notExists(left));
+    assertTrue(Files.exists(atWork));
+    assertEquals(2, catalogue.read().volumes().size());
+  }
+
+  private static void put(Catalogue in, String name) {
+    in.change(
+        s -> {
+          s.volumes().put(name, volume(name));
+          return null;
+        });
   }
 
   @Test
