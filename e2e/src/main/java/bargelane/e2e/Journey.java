@@ -7,6 +7,7 @@ import java.io.IOException;
 import java.io.UncheckedIOException;
 import java.time.Duration;
 import java.time.Instant;
+import java.util.ArrayList;
 import java.util.Deque;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -261,6 +262,17 @@ public final class Journey {
       }
       Harness.pause(200);
     }
+  }
+
+  /** Complete passes of a kind, oldest first: the timetable may have begun another meanwhile. */
+  public List<JsonNode> passes(String kind) throws IOException {
+    List<JsonNode> found = new ArrayList<>();
+    for (JsonNode p : api.get("/waves/" + WAVE + "/passes")) {
+      if (p.path("kind").asText().equals(kind) && p.path("state").asText().equals("complete")) {
+        found.add(0, p);
+      }
+    }
+    return found;
   }
 
   /** Waits for a recovery point whose instant is after {@code instant}. */

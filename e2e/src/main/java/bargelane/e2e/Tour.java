@@ -200,7 +200,7 @@ public final class Tour extends Narration {
   private void load() throws IOException {
     step(6, "Load: a full pass, then deltas");
     journey.work("load");
-    JsonNode full = api.get("/waves/lending/passes").path(0);
+    JsonNode full = journey.passes("full").get(0);
     say(
         "The full pass sent "
             + mib(full.path("sent").asLong())
@@ -215,13 +215,7 @@ public final class Tour extends Narration {
     Instant now = Instant.now();
     journey.awaitPoint(now);
     JsonNode wave = journey.awaitPoint(Instant.now());
-    JsonNode delta = api.get("/waves/lending/passes").path(0);
-    for (JsonNode p : api.get("/waves/lending/passes")) {
-      delta =
-          p.path("kind").asText().equals("delta") && p.path("state").asText().equals("complete")
-              ? p
-              : delta;
-    }
+    JsonNode delta = journey.passes("delta").get(0);
     say("A delta sent " + mib(delta.path("sent").asLong()) + ".");
     check(
         "a delta sends only tracked blocks",

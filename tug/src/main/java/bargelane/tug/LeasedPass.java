@@ -187,7 +187,7 @@ final class LeasedPass {
             p.read(),
             p.sent(),
             p.zeroed(),
-            kind == PassKind.SURVEY ? result.differed().text() : "",
+            kind == PassKind.TALLY ? result.differed().text() : "",
             result.digests().root()));
   }
 }

@@ -60,7 +60,7 @@ final class ChunkShipper {
         shipZero(new Range(from, at));
         from = -1;
       }
-      if (work.pass().kind() != PassKind.SURVEY || ship) {
+      if (work.pass().kind() != PassKind.TALLY || ship) {
         work.digests().setZero(block(at));
       }
     }
@@ -70,7 +70,7 @@ final class ChunkShipper {
   }
 
   private boolean differsFromZero(long at, long end) throws IOException {
-    if (work.pass().kind() == PassKind.SURVEY || work.digestKnown(at, end)) {
+    if (work.pass().kind() == PassKind.TALLY || work.digestKnown(at, end)) {
       return !work.digests().isZero(block(at));
     }
     if (work.pass().kind() == PassKind.FULL) {
@@ -86,7 +86,7 @@ final class ChunkShipper {
 
   private void shipZero(Range range) throws IOException {
     work.shipped(range.start(), range.end(), true);
-    if (work.pass().kind() == PassKind.SURVEY) {
+    if (work.pass().kind() == PassKind.TALLY) {
       return;
     }
     target.writeZeroes(range.start(), range.length());
@@ -105,7 +105,7 @@ final class ChunkShipper {
       long end = Math.min(chunk.end(), at + DigestMap.BLOCK);
       byte[] digest = DigestMap.digest(slice(buffer, chunk, at));
       boolean ship;
-      if (work.pass().kind() == PassKind.SURVEY || work.digestKnown(at, end)) {
+      if (work.pass().kind() == PassKind.TALLY || work.digestKnown(at, end)) {
         ship = !work.digests().holds(block(at), digest);
       } else if (work.pass().kind() == PassKind.FULL) {
         ship = true;
@@ -141,7 +141,7 @@ final class ChunkShipper {
       return;
     }
     work.shipped(from, to, false);
-    if (work.pass().kind() == PassKind.SURVEY) {
+    if (work.pass().kind() == PassKind.TALLY) {
       return;
     }
     int at = (int) (from - chunk.start());

@@ -74,7 +74,7 @@ final class DiskWork {
                 : changed.aligned(DigestMap.BLOCK, size);
           }
           case COMPARE -> Ranges.of(0, size);
-          case SURVEY ->
+          case TALLY ->
               source.knows(Context.CHANGED)
                   ? PassEngine.extents(source, Context.CHANGED).aligned(DigestMap.BLOCK, size)
                   : Ranges.of(0, size);

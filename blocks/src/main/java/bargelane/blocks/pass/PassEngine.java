@@ -39,7 +39,7 @@ public final class PassEngine {
   /**
    * Runs one pass over one disk.
    *
-   * @param target not opened for a survey
+   * @param target not opened for a tally
    * @throws VerifyException if the target does not hold what was sent
    * @throws IOException if either side fails; ranges named by the intent are then in doubt
    */
@@ -47,7 +47,7 @@ public final class PassEngine {
       throws IOException {
     try (BlockDevice first = source.open()) {
       DiskWork work = DiskWork.plan(first, pass);
-      if (pass.kind() != PassKind.SURVEY) {
+      if (pass.kind() != PassKind.TALLY) {
         boolean anywhere = pass.kind() == PassKind.COMPARE || pass.mayDifferAnywhere();
         watcher.intent(work.candidates(), anywhere);
       }
@@ -77,7 +77,7 @@ public final class PassEngine {
       } finally {
         pool.shutdownNow();
       }
-      if (pass.kind() != PassKind.SURVEY) {
+      if (pass.kind() != PassKind.TALLY) {
         try (BlockDevice sink = target.open()) {
           sink.flush();
         }
@@ -90,7 +90,7 @@ public final class PassEngine {
       Opener source, Opener target, DiskWork work, AtomicInteger next, PassWatcher watcher)
       throws IOException {
     try (BlockDevice from = source.open();
-        BlockDevice to = work.pass().kind() == PassKind.SURVEY ? null : target.open()) {
+        BlockDevice to = work.pass().kind() == PassKind.TALLY ? null : target.open()) {
       if (to != null && to.size() < from.size()) {
         throw new IOException("the replica has " + to.size() + " bytes, the source " + from.size());
       }

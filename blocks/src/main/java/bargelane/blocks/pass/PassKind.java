@@ -12,5 +12,5 @@ public enum PassKind {
   /** No tracking is to be had: every block is compared, by digest where the replica's is known. */
   COMPARE,
   /** Nothing is written: which ranges differ from a digest map. */
-  SURVEY
+  TALLY
 }

@@ -197,16 +197,16 @@ class PassEngineTest {
   }
 
   @Test
-  void aSurveyTellsWhatDiffersAndWritesNothing() throws IOException {
+  void aTallyTellsWhatDiffersAndWritesNothing() throws IOException {
     fill(1, 1);
     fill(2, 2);
     DigestMap point = run(DiskPass.full()).digests();
     replica.bytesWritten = 0;
     fill(2, 22);
     source.writeZeroes(BLOCK, BLOCK);
-    PassResult survey =
-        run(new DiskPass(PassKind.SURVEY, new Ranges(), false, Optional.of(point), 0, false));
-    assertEquals(Ranges.of(BLOCK, 3L * BLOCK), survey.differed());
+    PassResult tally =
+        run(new DiskPass(PassKind.TALLY, new Ranges(), false, Optional.of(point), 0, false));
+    assertEquals(Ranges.of(BLOCK, 3L * BLOCK), tally.differed());
     assertEquals(0, replica.bytesWritten);
   }
 

@@ -11,7 +11,7 @@ public enum PassKind implements Worded {
   /** Everything, by digest: the source does not know what changed. */
   COMPARE("compare"),
   /** What differs, without writing. */
-  SURVEY("survey");
+  TALLY("tally");
 
   private final String word;
 

@@ -1,7 +1,6 @@
 package bargelane.service.move;
 
 import bargelane.service.replication.PointEntity;
-import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
 import bargelane.service.run.Outcome;
@@ -24,21 +23,13 @@ import java.util.Optional;
 final class CutoverRun implements RunKind {
 
   private final String name;
-  private final Services services;
   private final Moves moves;
   private final Turning turning;
   private final Landing landings;
   private final Refits refits;
 
-  CutoverRun(
-      String name,
-      Services services,
-      Moves moves,
-      Turning turning,
-      Landing landings,
-      Refits refits) {
+  CutoverRun(String name, Moves moves, Turning turning, Landing landings, Refits refits) {
     this.name = name;
-    this.services = services;
     this.moves = moves;
     this.turning = turning;
     this.landings = landings;
@@ -108,10 +99,12 @@ final class CutoverRun implements RunKind {
   }
 
   private Outcome land(Work w) {
-    if (!w.has(MoveNotes.LANDED)) {
-      services.db().run(s -> landings.land(s, w, winner()));
-      w.put(MoveNotes.LANDED, true);
-    }
+    w.makeOnce(
+        MoveNotes.LANDED,
+        s -> {
+          landings.land(s, w, winner());
+          return true;
+        });
     return Outcome.done("at " + moves.state(w).site(winner()).name);
   }
 

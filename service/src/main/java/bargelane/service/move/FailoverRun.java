@@ -123,26 +123,25 @@ final class FailoverRun implements RunKind {
   }
 
   private Outcome land(Work w) {
-    if (!w.has(MoveNotes.LANDED)) {
-      services
-          .db()
-          .run(
-              s -> {
-                landings.land(s, w, winner(w));
-                TowEntity tow = s.find(TowEntity.class, w.subjectId());
-                tow.diverged = true;
-                tow.divergence =
-                    Json.text(
-                        new Parting(
-                            winner(w).name(),
-                            Landing.armName(w),
-                            moves.point(w).id,
-                            w.get(MoveNotes.UP_AT).map(Instant::toString).orElse(""),
-                            null));
-              });
-      w.put(MoveNotes.LANDED, true);
-    }
-    return Outcome.done("at " + moves.state(w).site(winner(w)).name);
+    Side winner = winner(w);
+    String point = moves.point(w).id;
+    w.makeOnce(
+        MoveNotes.LANDED,
+        s -> {
+          landings.land(s, w, winner);
+          TowEntity tow = s.find(TowEntity.class, w.subjectId());
+          tow.diverged = true;
+          tow.divergence =
+              Json.text(
+                  new Parting(
+                      winner.name(),
+                      Landing.armName(w),
+                      point,
+                      w.get(MoveNotes.UP_AT).map(Instant::toString).orElse(""),
+                      null));
+          return true;
+        });
+    return Outcome.done("at " + moves.state(w).site(winner).name);
   }
 
   private Outcome dossier(Work w) {

@@ -18,6 +18,7 @@ import bargelane.service.run.RunFailure;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.sites.Compute;
+import bargelane.sites.SiteException;
 import java.time.Duration;
 import java.time.Instant;
 import java.time.temporal.ChronoUnit;
@@ -250,13 +251,20 @@ final class Landing {
             null);
   }
 
-  /** Takes back what a run made at a side: machines, clones, tracking. */
+  /**
+   * Takes back what a run made at a side: machines, clones, tracking. Waits until every machine
+   * that it started there is known to be off, since the next step may start it on the other side.
+   */
   Outcome undoTarget(Work w, Side side) {
     TowState state = moves.state(w);
-    Compute compute = moves.compute(state, side);
+    Optional<String> running = stopStarted(w, state, side);
+    if (running.isPresent()) {
+      return Outcome.waitFor(running.get());
+    }
     for (MemberEntity m : state.members) {
       Optional<Berth> previous = w.notes().get(MoveNotes.PREVIOUS, m.id);
       if (previous.isPresent()) {
+        Compute compute = moves.compute(state, side);
         Berth berth = previous.get();
         compute.stop(berth.platformId());
         compute.attach(berth.platformId(), berth.disks());
@@ -269,5 +277,27 @@ final class Landing {
     disarm(w, side);
     dropClones(w, side);
     return Outcome.done("");
+  }
+
+  /** Stops what this run started at a side; gives what may still run there. */
+  private Optional<String> stopStarted(Work w, TowState state, Side side) {
+    for (MemberEntity m : state.stopOrder()) {
+      Optional<String> machine = w.notes().get(MoveNotes.MACHINES, m.id);
+      if (machine.isPresent() && w.has(MoveNotes.rank(m.rank))) {
+        try {
+          moves.compute(state, side).stop(machine.get());
+        } catch (SiteException e) {
+          if (!e.code().equals("missing")) {
+            return Optional.of(
+                m.name
+                    + " may still run at "
+                    + state.site(side).name
+                    + " and starts nowhere else until it is off: "
+                    + e.getMessage());
+          }
+        }
+      }
+    }
+    return Optional.empty();
   }
 }

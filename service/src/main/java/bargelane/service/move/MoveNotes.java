@@ -84,8 +84,8 @@ final class MoveNotes {
     return Note.of(key, String.class);
   }
 
-  /** The pass that surveys a side, {@code back} or {@code running}. */
-  static Note<String> survey(String key) {
+  /** The pass that tallies a side against the common point, {@code back} or {@code running}. */
+  static Note<String> tally(String key) {
     return Note.of("survey-" + key, String.class);
   }
 

@@ -72,12 +72,12 @@ final class ReconcileRun implements RunKind {
         new Step(
             "survey-back",
             "Find what the side that came back changed",
-            w -> survey(w, returned(w), "back")));
+            w -> tally(w, returned(w), "back")));
     steps.add(
         new Step(
             "survey-running",
             "Find what the running side changed",
-            w -> survey(w, returned(w).other(), "running")));
+            w -> tally(w, returned(w).other(), "running")));
     steps.add(new Step("measure", "Show the divergence", this::measure));
     if (!work.input().path("keep").asText("").isEmpty()) {
       steps.add(new Step("choose", "Let only the kept side run", this::choose));
@@ -143,7 +143,7 @@ final class ReconcileRun implements RunKind {
     return "bl-" + w.runId() + "-" + key;
   }
 
-  private Outcome survey(Work w, Side side, String key) {
+  private Outcome tally(Work w, Side side, String key) {
     TowState state = moves.state(w);
     Parting parting = parting(w);
     PointEntity common = services.db().tx(s -> s.find(PointEntity.class, parting.pointId()));
@@ -153,7 +153,7 @@ final class ReconcileRun implements RunKind {
         side != returned(w) && source.markers().containsAll(state.names(parting.marker(), side));
     String passId =
         w.makeOnce(
-            MoveNotes.survey(key),
+            MoveNotes.tally(key),
             s ->
                 Passes.create(
                         s,
@@ -162,7 +162,7 @@ final class ReconcileRun implements RunKind {
                         w.subjectId(),
                         null,
                         0,
-                        PassKind.SURVEY,
+                        PassKind.TALLY,
                         false)
                     .id);
     for (MemberEntity m : state.members) {
@@ -194,7 +194,7 @@ final class ReconcileRun implements RunKind {
                 List<String> volumes = TowState.berth(m, side).orElseThrow().disks();
                 for (int i = 0; i < volumes.size(); i++) {
                   disks.add(
-                      Passes.surveyDisk(
+                      Passes.tallyDisk(
                           disks.size(),
                           m.id,
                           m.name,
@@ -235,7 +235,7 @@ final class ReconcileRun implements RunKind {
   private List<PassDisk> disks(Work w, String key) {
     return services
         .db()
-        .tx(s -> Passes.disks(s.find(PassEntity.class, w.need(MoveNotes.survey(key)))));
+        .tx(s -> Passes.disks(s.find(PassEntity.class, w.need(MoveNotes.tally(key)))));
   }
 
   private long bytes(Work w, String key) {
@@ -293,7 +293,7 @@ final class ReconcileRun implements RunKind {
     PointEntity common = services.db().tx(s -> s.find(PointEntity.class, parting(w).pointId()));
     Map<String, String> intents = new HashMap<>(Turning.ranges(disks(w, "back")));
     Turning.ranges(disks(w, "running")).forEach((k, v) -> intents.merge(k, v, ReconcileRun::union));
-    // The kept side's changes since its survey are tracked by the marker of that survey's snapshot.
+    // The kept side's changes since its tally are tracked by the marker of that tally's snapshot.
     String marker = snapshotName(w, keep == returned(w) ? "back" : "running");
     return turning.turn(w, new Turning.Turn(keep, marker, Optional.of(common), false, intents));
   }
@@ -340,18 +340,16 @@ final class ReconcileRun implements RunKind {
     TowState state = moves.state(w);
     String legMarker = state.leg.map(l -> l.marker).orElse("");
     for (String key : List.of("back", "running")) {
-      if (!w.has(MoveNotes.survey(key))) {
+      if (!w.has(MoveNotes.tally(key))) {
         continue;
       }
       Side side = key.equals("back") ? returned(w) : returned(w).other();
-      services
-          .passes()
-          .abandon(w.need(MoveNotes.survey(key)), "given-up", "the survey was given up");
+      services.passes().abandon(w.need(MoveNotes.tally(key)), "given-up", "the tally was given up");
       services
           .db()
           .run(
               s -> {
-                PassEntity pass = s.find(PassEntity.class, w.need(MoveNotes.survey(key)));
+                PassEntity pass = s.find(PassEntity.class, w.need(MoveNotes.tally(key)));
                 if (pass.endedAt == null) {
                   Passes.close(s, pass, PassState.FAILED, services.clock().instant());
                 }

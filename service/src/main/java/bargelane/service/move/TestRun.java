@@ -114,7 +114,7 @@ final class TestRun implements RunKind {
                         w.subjectId(),
                         null,
                         0,
-                        PassKind.SURVEY,
+                        PassKind.TALLY,
                         false)
                     .id);
     services
@@ -132,7 +132,7 @@ final class TestRun implements RunKind {
                         .findFirst()
                         .orElseThrow();
                 disks.add(
-                    Passes.surveyDisk(
+                    Passes.tallyDisk(
                         disks.size(),
                         m.id,
                         m.name,

@@ -19,6 +19,7 @@ import bargelane.service.replication.TowState;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
+import bargelane.service.site.Ledger;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -198,25 +199,31 @@ final class Turning {
   /** Removes what a closed leg left: its replicas, points and marker. */
   void dropLeg(String legId) {
     LegEntity leg = services.db().tx(s -> s.find(LegEntity.class, legId));
-    TowState state = services.db().tx(s -> TowState.load(s, leg.towId));
-    Side from = TowState.source(leg);
-    List<PointEntity> points =
-        services
-            .db()
-            .tx(s -> Db.list(s, PointEntity.class, "from PointEntity where legId = ?1", legId));
-    List<ReplicaEntity> replicas =
-        services
-            .db()
-            .tx(s -> Db.list(s, ReplicaEntity.class, "from ReplicaEntity where legId = ?1", legId));
-    services.db().run(s -> points.forEach(p -> s.remove(s.find(PointEntity.class, p.id))));
-    replicas.forEach(r -> services.ledger().remove(state.siteId(from.other()), "volume", r.volume));
-    points.forEach(p -> services.ledger().remove(p.siteId, "point", p.name));
-    if (!leg.marker.isEmpty()) {
-      state
-          .names(leg.marker, from)
-          .forEach(m -> services.ledger().remove(state.siteId(from), "marker", m));
-    }
-    services.db().run(s -> Db.change(s, "delete from ReplicaEntity where legId = ?1", legId));
+    services
+        .db()
+        .run(
+            s -> {
+              // The rows go in the same transaction in which their things become unwanted: whoever
+              // dies after it leaves nothing that the sweep does not find.
+              TowState state = TowState.load(s, leg.towId);
+              Side from = TowState.source(leg);
+              for (PointEntity p :
+                  Db.list(s, PointEntity.class, "from PointEntity where legId = ?1", legId)) {
+                Ledger.drop(s, p.siteId, "point", p.name);
+                s.remove(p);
+              }
+              for (ReplicaEntity r :
+                  Db.list(s, ReplicaEntity.class, "from ReplicaEntity where legId = ?1", legId)) {
+                Ledger.drop(s, state.siteId(from.other()), "volume", r.volume);
+                s.remove(r);
+              }
+              if (!leg.marker.isEmpty()) {
+                state
+                    .names(leg.marker, from)
+                    .forEach(m -> Ledger.drop(s, state.siteId(from), "marker", m));
+              }
+            });
+    services.ledger().sweep(leg.towId);
   }
 
   /**
@@ -238,7 +245,7 @@ final class Turning {
         .forEach(this::dropLeg);
   }
 
-  /** Ranges that a survey found, by member and disk. */
+  /** Ranges that a tally found, by member and disk. */
   static Map<String, String> ranges(List<PassDisk> disks) {
     Map<String, String> ranges = new HashMap<>();
     disks.forEach(d -> ranges.put(d.memberId() + "/" + d.disk(), d.differed()));

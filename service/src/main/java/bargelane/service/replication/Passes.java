@@ -68,10 +68,10 @@ public final class Passes {
   }
 
   /**
-   * One disk of a survey: nothing is written, and where changes are tracked only those are looked
+   * One disk of a tally: nothing is written, and where changes are tracked only those are looked
    * at.
    */
-  public static PassDisk surveyDisk(
+  public static PassDisk tallyDisk(
       int index,
       String memberId,
       String machine,

@@ -11,6 +11,7 @@ import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.List;
 import java.util.Optional;
+import org.hibernate.LockMode;
 import org.hibernate.Session;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -51,26 +52,46 @@ public final class Ledger {
     return "bargelane/" + installation + "/";
   }
 
-  /** Records a thing that is about to be made, and gives its owner tag. */
+  /**
+   * Records a thing that is about to be made, and gives its owner tag. What an earlier step left
+   * under that name is removed first.
+   *
+   * @throws SiteException that may pass, if it can't be removed yet
+   */
   public String plan(String siteId, String towId, String kind, String name) {
     String owner = owner(towId);
-    db.run(
-        s -> {
-          if (find(s, siteId, kind, name).isEmpty()) {
-            SiteObjectEntity o = new SiteObjectEntity();
-            o.id = Ids.next("obj");
-            o.siteId = siteId;
-            o.towId = towId;
-            o.kind = kind;
-            o.name = name;
-            o.owner = owner;
-            o.wanted = true;
-            o.recordedAt = clock.instant();
-            o.problem = "";
-            s.persist(o);
-          }
-        });
-    return owner;
+    Optional<SiteObjectEntity> left =
+        db.tx(
+            s -> {
+              Optional<SiteObjectEntity> found = find(s, siteId, kind, name);
+              if (found.isEmpty()) {
+                SiteObjectEntity o = new SiteObjectEntity();
+                o.id = Ids.next("obj");
+                o.siteId = siteId;
+                o.towId = towId;
+                o.kind = kind;
+                o.name = name;
+                o.owner = owner;
+                o.wanted = true;
+                o.recordedAt = clock.instant();
+                o.problem = "";
+                s.persist(o);
+              }
+              return found.filter(o -> !o.wanted);
+            });
+    if (left.isEmpty()) {
+      return owner;
+    }
+    tryRemove(left.get())
+        .ifPresent(
+            why -> {
+              throw new SiteException(
+                  SiteException.Kind.MAY_PASS,
+                  "left-behind",
+                  kind + " " + name + ", left by an earlier step, can't be removed yet: " + why,
+                  null);
+            });
+    return plan(siteId, towId, kind, name);
   }
 
   private static Optional<SiteObjectEntity> find(
@@ -149,25 +170,17 @@ public final class Ledger {
 
   private Optional<String> tryRemove(SiteObjectEntity o) {
     try {
-      SiteDriver driver = sites.driver(o.siteId);
-      switch (o.kind) {
-        case "export" -> driver.target().closeExport(o.name);
-        case "snapshot" -> driver.source().dropSnapshot(o.name);
-        case "marker" -> driver.source().forgetMarker(o.name);
-        case "volume" -> driver.target().deleteVolume(o.name);
-        case "point" -> driver.target().deletePoint(o.name);
-        case "machine" -> {
-          for (String id : ids(driver, o)) {
-            driver.compute().stop(id);
-            driver.compute().remove(id);
-          }
-        }
-        case "network" -> ids(driver, o).forEach(driver.compute()::removeNetwork);
-        default -> throw new IllegalStateException("kind " + o.kind);
-      }
-      // Another node's sweep may have removed it in the same moment: then there is nothing to
-      // delete.
-      db.run(s -> Db.change(s, "delete from SiteObjectEntity where id = ?1", o.id));
+      // The record is held meanwhile, so that nobody makes a thing of that name while it is being
+      // removed, and two sweeps don't remove it at once.
+      db.run(
+          s -> {
+            SiteObjectEntity held =
+                s.find(SiteObjectEntity.class, o.id, LockMode.PESSIMISTIC_WRITE);
+            if (held != null && !held.wanted) {
+              removeAtSite(held);
+              s.remove(held);
+            }
+          });
       return Optional.empty();
     } catch (SiteException e) {
       db.run(
@@ -177,7 +190,26 @@ public final class Ledger {
                   "update SiteObjectEntity set problem = ?2 where id = ?1",
                   o.id,
                   String.valueOf(e.getMessage())));
-      return Optional.of(e.getMessage());
+      return Optional.of(String.valueOf(e.getMessage()));
+    }
+  }
+
+  private void removeAtSite(SiteObjectEntity o) {
+    SiteDriver driver = sites.driver(o.siteId);
+    switch (o.kind) {
+      case "export" -> driver.target().closeExport(o.name);
+      case "snapshot" -> driver.source().dropSnapshot(o.name);
+      case "marker" -> driver.source().forgetMarker(o.name);
+      case "volume" -> driver.target().deleteVolume(o.name);
+      case "point" -> driver.target().deletePoint(o.name);
+      case "machine" -> {
+        for (String id : ids(driver, o)) {
+          driver.compute().stop(id);
+          driver.compute().remove(id);
+        }
+      }
+      case "network" -> ids(driver, o).forEach(driver.compute()::removeNetwork);
+      default -> throw new IllegalStateException("kind " + o.kind);
     }
   }
 
@@ -190,8 +222,23 @@ public final class Ledger {
 
   /** Removes everything unwanted that can be removed now. Gives what could not be. */
   public List<String> sweep() {
-    List<SiteObjectEntity> unwanted =
-        db.tx(s -> Db.list(s, SiteObjectEntity.class, "from SiteObjectEntity where not wanted"));
+    return removeEach(
+        db.tx(s -> Db.list(s, SiteObjectEntity.class, "from SiteObjectEntity where not wanted")));
+  }
+
+  /** Removes what is unwanted of a tow. Gives what could not be. */
+  public List<String> sweep(String towId) {
+    return removeEach(
+        db.tx(
+            s ->
+                Db.list(
+                    s,
+                    SiteObjectEntity.class,
+                    "from SiteObjectEntity where towId = ?1 and not wanted",
+                    towId)));
+  }
+
+  private List<String> removeEach(List<SiteObjectEntity> unwanted) {
     return unwanted.stream()
         .sorted(Comparator.comparingInt(o -> ORDER.indexOf(o.kind)))
         .flatMap(o -> tryRemove(o).map(why -> o.kind + " " + o.name + ": " + why).stream())

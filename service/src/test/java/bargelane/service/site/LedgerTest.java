@@ -1,8 +1,10 @@
 package bargelane.service.site;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
+import static org.mockito.Mockito.doAnswer;
 import static org.mockito.Mockito.doNothing;
 import static org.mockito.Mockito.doThrow;
 import static org.mockito.Mockito.inOrder;
@@ -20,6 +22,7 @@ import bargelane.sites.Source;
 import bargelane.sites.Target;
 import java.io.IOException;
 import java.time.Clock;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
 import org.junit.jupiter.api.AfterEach;
@@ -122,5 +125,50 @@ class LedgerTest {
     ledger.release("s", "volume", "v");
     ledger.sweep();
     verify(target, never()).deleteVolume(any());
+  }
+
+  @Test
+  void whatIsLeftUnderANameIsRemovedBeforeTheNameIsUsedAnew() {
+    ledger.plan("s", "tow", "volume", "v");
+    doThrow(AWAY).when(target).deleteVolume("v");
+    ledger.remove("s", "volume", "v");
+    SiteException held =
+        assertThrows(SiteException.class, () -> ledger.plan("s", "tow", "volume", "v"));
+    assertEquals(SiteException.Kind.MAY_PASS, held.kind());
+    assertEquals(
+        "volume v, left by an earlier step, can't be removed yet: the site is away",
+        held.getMessage());
+    doNothing().when(target).deleteVolume("v");
+    ledger.plan("s", "tow", "volume", "v");
+    verify(target, times(3)).deleteVolume("v");
+    ledger.sweep();
+    verify(target, times(3)).deleteVolume("v");
+    assertTrue(recorded().get(0).wanted);
+  }
+
+  @Test
+  void aSweepLeavesWhatWasMadeAnewSinceItLooked() {
+    ledger.plan("s", "tow", "volume", "a");
+    ledger.plan("s", "tow", "volume", "b");
+    doThrow(AWAY).when(target).deleteVolume(any());
+    ledger.remove("s", "volume", "a");
+    ledger.remove("s", "volume", "b");
+    List<String> removed = new ArrayList<>();
+    doAnswer(
+            x -> {
+              String name = x.getArgument(0);
+              removed.add(name);
+              if (removed.size() == 1) {
+                // Between the sweep's look and its second removal another run uses the name.
+                ledger.plan("s", "tow", "volume", name.equals("a") ? "b" : "a");
+              }
+              return null;
+            })
+        .when(target)
+        .deleteVolume(any());
+    ledger.sweep();
+    assertEquals(2, removed.size(), "each is removed once: " + removed);
+    assertEquals(1, recorded().size());
+    assertTrue(recorded().get(0).wanted);
   }
 }

@@ -1,0 +1,211 @@
+package bargelane.service.move;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertInstanceOf;
+import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+import static org.mockito.ArgumentMatchers.any;
+import static org.mockito.Mockito.doNothing;
+import static org.mockito.Mockito.doThrow;
+import static org.mockito.Mockito.inOrder;
+import static org.mockito.Mockito.never;
+import static org.mockito.Mockito.times;
+import static org.mockito.Mockito.verify;
+import static org.mockito.Mockito.when;
+
+import bargelane.core.replication.LegState;
+import bargelane.service.replication.Berth;
+import bargelane.service.replication.LegEntity;
+import bargelane.service.replication.Side;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunFailure;
+import bargelane.service.run.Step;
+import bargelane.service.run.Work;
+import bargelane.sites.Compute;
+import bargelane.sites.SiteException;
+import com.sun.net.httpserver.HttpServer;
+import java.net.InetAddress;
+import java.net.InetSocketAddress;
+import java.nio.charset.StandardCharsets;
+import java.util.List;
+import java.util.Map;
+import org.junit.jupiter.api.Test;
+import org.mockito.InOrder;
+
+/** Each step of a landing, driven again as after a kill, against platforms that are only told. */
+class LandingTest extends MovesFixture {
+
+  private static final String CLONE = "bl-run-ledger-d0";
+
+  private void started(String machine) {
+    Work w = work();
+    w.put(MoveNotes.MACHINES, Map.of("mem", machine));
+    w.put(MoveNotes.rank(1), now);
+  }
+
+  /** A service that answers with a body until the test closes it. */
+  private HttpServer answering(String body) throws Exception {
+    HttpServer server =
+        HttpServer.create(new InetSocketAddress(InetAddress.getLoopbackAddress(), 0), 0);
+    server.createContext(
+        "/",
+        x -> {
+          byte[] bytes = body.getBytes(StandardCharsets.UTF_8);
+          x.sendResponseHeaders(200, bytes.length);
+          x.getResponseBody().write(bytes);
+          x.close();
+        });
+    server.start();
+    when(away.compute.wayIn(any()))
+        .thenReturn(new Compute.WayIn("127.0.0.1", server.getAddress().getPort()));
+    return server;
+  }
+
+  private Outcome startRank() {
+    Work w = work();
+    List<Step> steps = landing.startSteps(w, Side.AWAY);
+    assertEquals(List.of("start-1"), steps.stream().map(Step::name).toList());
+    return steps.get(0).action().run(w);
+  }
+
+  @Test
+  void aCloneIsRecordedBeforeItIsMadeAndMadeFromThePointThatWasChosenFirst() {
+    doThrow(new SiteException(SiteException.Kind.FINAL, "no-space", "the pool is full", null))
+        .doNothing()
+        .when(away.target)
+        .cloneVolume(any(), any(), any(), any(), any());
+    assertThrows(SiteException.class, () -> landing.cloneVolumes(work(), Side.AWAY));
+    assertTrue(recorded().contains("away volume " + CLONE), "what may be there is recorded");
+    assertEquals("from point 1 as of 2026-11-02T07:59:51Z", done(landing, work()));
+    verify(away.target, times(2))
+        .cloneVolume(CLONE, "bargelane/in-test/tow", "shelf", "pass-1", "replica-0");
+  }
+
+  private static String done(Landing landing, Work w) {
+    return ((Outcome.Done) landing.cloneVolumes(w, Side.AWAY)).detail();
+  }
+
+  @Test
+  void aMachineIsMadeFromThePlanOnClonesOnly() {
+    when(away.compute.define(any())).thenReturn("new-1");
+    landing.define(work(), Side.AWAY);
+    landing.define(work(), Side.AWAY);
+    verify(away.compute, times(2))
+        .define(
+            org.mockito.ArgumentMatchers.argThat(
+                spec ->
+                    spec.name().equals("ledger")
+                        && spec.disks().equals(List.of(CLONE))
+                        && spec.owner().equals("bargelane/in-test/tow")));
+    assertEquals(Map.of("mem", "new-1"), work().need(MoveNotes.MACHINES));
+  }
+
+  @Test
+  void aMachineThatStandsThereGetsTheClonesAndItsOwnDisksAreKept() {
+    for (int life = 0; life < 2; life++) {
+      landing.define(work(), Side.HOME);
+    }
+    verify(home.compute, never()).define(any());
+    verify(home.compute, times(2)).attach("p-1", List.of(CLONE));
+    verify(home.target).own("vol-0", "bargelane/in-test/tow");
+    assertEquals(
+        new Berth("p-1", List.of("vol-0"), List.of()),
+        work().notes().get(MoveNotes.PREVIOUS, "mem").orElseThrow());
+    assertTrue(recorded().contains("home volume vol-0"));
+  }
+
+  @Test
+  void takingBackGivesAMachineItsOwnDisksBeforeTheClonesGo() {
+    landing.define(work(), Side.HOME);
+    landing.arm(work(), Side.HOME);
+    services.ledger().plan("home", "tow", "volume", CLONE);
+    for (int life = 0; life < 2; life++) {
+      assertInstanceOf(Outcome.Done.class, landing.undoTarget(work(), Side.HOME));
+    }
+    InOrder order = inOrder(home.compute, home.target, home.source);
+    order.verify(home.compute).stop("p-1");
+    order.verify(home.compute).attach("p-1", List.of("vol-0"));
+    order.verify(home.compute).fence("p-1");
+    order.verify(home.target).own("vol-0", "");
+    order.verify(home.source).forgetMarker("bl-run-arm");
+    order.verify(home.target).deleteVolume(CLONE);
+    verify(home.target, never()).deleteVolume("vol-0");
+    assertEquals(
+        List.of("away point pass-1", "away volume replica-0", "home marker mark"), recorded());
+  }
+
+  @Test
+  void nothingIsTakenBackWhileAMachineThatWasStartedMayStillRun() {
+    started("new-1");
+    services.ledger().plan("away", "tow", "machine", "ledger");
+    services.ledger().plan("away", "tow", "volume", CLONE);
+    doThrow(AWAY).when(away.compute).stop("new-1");
+    assertEquals(
+        "ledger may still run at away and starts nowhere else until it is off: the site is away",
+        ((Outcome.Wait) landing.undoTarget(work(), Side.AWAY)).detail());
+    verify(away.target, never()).deleteVolume(any());
+    doNothing().when(away.compute).stop("new-1");
+    assertInstanceOf(Outcome.Done.class, landing.undoTarget(work(), Side.AWAY));
+    verify(away.target).deleteVolume(CLONE);
+    doThrow(new SiteException(SiteException.Kind.FINAL, "missing", "there is no new-1", null))
+        .when(away.compute)
+        .stop("new-1");
+    assertInstanceOf(
+        Outcome.Done.class, landing.undoTarget(work(), Side.AWAY), "a machine that is gone is off");
+  }
+
+  @Test
+  void landingIsRecordedOnceWithTheDisksOfBefore() {
+    started("new-1");
+    for (int life = 0; life < 2; life++) {
+      Work w = work();
+      db.run(s -> landing.land(s, w, Side.AWAY));
+      Berth there = berth(Side.AWAY);
+      assertEquals(new Berth("new-1", List.of(CLONE), List.of()), there);
+    }
+    assertTrue(state().tow.landed);
+    assertEquals(LegState.CLOSED, db.tx(s -> s.find(LegEntity.class, "leg-1")).state);
+  }
+
+  @Test
+  void aSecondLandingKeepsTheDisksThatItReplaces() {
+    stands(Side.AWAY, new Berth("new-1", List.of("old-clone"), List.of()));
+    started("new-1");
+    for (int life = 0; life < 2; life++) {
+      Work w = work();
+      db.run(s -> landing.land(s, w, Side.AWAY));
+    }
+    assertEquals(new Berth("new-1", List.of(CLONE), List.of("old-clone")), berth(Side.AWAY));
+  }
+
+  @Test
+  void aMachineIsUpWhenItAnswersAsItself() throws Exception {
+    started("new-1");
+    HttpServer server = answering("{\"machine\":\"ledger\"}");
+    try {
+      assertEquals("healthy: ledger", ((Outcome.Done) startRank()).detail());
+      InOrder order = inOrder(away.compute);
+      order.verify(away.compute).unfence("new-1");
+      order.verify(away.compute).start("new-1");
+      assertEquals(now, work().need(MoveNotes.UP_AT));
+    } finally {
+      server.stop(0);
+    }
+  }
+
+  @Test
+  void aMachineThatAnswersAsAnotherIsWaitedForAndThenGivenUp() throws Exception {
+    started("new-1");
+    HttpServer server = answering("{\"machine\":\"stranger\"}");
+    try {
+      assertEquals(
+          "ledger answered status 200 as 'stranger'", ((Outcome.Wait) startRank()).detail());
+      now = now.plus(Landing.HEALTHY_WITHIN).plusSeconds(1);
+      RunFailure failure = assertThrows(RunFailure.class, this::startRank);
+      assertEquals("probe-failed", failure.code());
+      assertTrue(failure.getMessage().startsWith("ledger did not become healthy within 180 s"));
+    } finally {
+      server.stop(0);
+    }
+  }
+}

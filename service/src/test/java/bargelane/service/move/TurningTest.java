@@ -1,0 +1,153 @@
+package bargelane.service.move;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.mockito.ArgumentMatchers.any;
+import static org.mockito.ArgumentMatchers.eq;
+import static org.mockito.Mockito.doNothing;
+import static org.mockito.Mockito.doThrow;
+import static org.mockito.Mockito.never;
+import static org.mockito.Mockito.verify;
+import static org.mockito.Mockito.when;
+
+import bargelane.core.replication.Direction;
+import bargelane.core.replication.LegState;
+import bargelane.service.platform.Db;
+import bargelane.service.replication.Berth;
+import bargelane.service.replication.LegEntity;
+import bargelane.service.replication.PointEntity;
+import bargelane.service.replication.PointVolume;
+import bargelane.service.replication.ReplicaEntity;
+import bargelane.service.replication.Side;
+import bargelane.service.run.RunFailure;
+import bargelane.service.run.Work;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Test;
+
+/** Turning round after a cutover, driven again as after a kill. */
+class TurningTest extends MovesFixture {
+
+  /** The machine runs at the target; the disks at home are frozen as they were left. */
+  @BeforeEach
+  void landed() {
+    stands(Side.AWAY, new Berth("new-1", List.of("bl-run-ledger-d0"), List.of()));
+    work().put(MoveNotes.LEG, "leg-1");
+    db.run(
+        s -> {
+          s.find(LegEntity.class, "leg-1").state = LegState.CLOSED;
+          s.find(bargelane.service.replication.TowEntity.class, "tow").landed = true;
+        });
+  }
+
+  private Turning.Turn turnTo(boolean equalsBase) {
+    return new Turning.Turn(
+        Side.AWAY,
+        "bl-run-arm",
+        Optional.of(db.tx(s -> s.find(PointEntity.class, "point-1"))),
+        equalsBase,
+        Map.of("mem/0", "0-4096"));
+  }
+
+  private <T> List<T> all(Class<T> type, String order) {
+    return db.tx(s -> Db.list(s, type, "from " + type.getSimpleName() + " order by " + order));
+  }
+
+  @Test
+  void theDisksThatWereLeftBecomeTheBaseOfTheWayBack() {
+    when(away.target.attachment("pass-1", "digests-mem-0")).thenReturn(Optional.of(new byte[] {7}));
+    for (int life = 0; life < 2; life++) {
+      turning.turn(work(), turnTo(true));
+    }
+    List<LegEntity> legs = all(LegEntity.class, "number");
+    assertEquals(2, legs.size(), "a turn that is driven twice opens one leg");
+    LegEntity back = legs.get(1);
+    assertEquals(Direction.BACK, back.direction);
+    assertEquals(LegState.OPEN, back.state);
+    assertEquals("bl-run-arm", back.marker);
+    assertEquals("run", back.begunBy);
+    assertEquals(2, all(ReplicaEntity.class, "id").size());
+    ReplicaEntity replica = all(ReplicaEntity.class, "volume").get(0);
+    assertEquals("bl-" + back.id + "-ledger-d0", replica.volume);
+    assertEquals("0-4096", replica.intent, "what may differ is written again by the first pass");
+    PointEntity common = all(PointEntity.class, "number").get(1);
+    assertEquals(2, common.number);
+    assertEquals("home", common.siteId);
+    assertEquals(now.minusSeconds(9), common.asOf, "it is as old as the point that it equals");
+    assertEquals(List.of(new PointVolume("mem", 0, "vol-0", "root-0")), Moves.volumes(common));
+    verify(home.target, org.mockito.Mockito.times(2))
+        .attach(eq("bl-run-anchor"), eq("digests-mem-0"), any());
+    assertEquals(List.of(back.id, back.id), watched, "its passes are due at once");
+  }
+
+  @Test
+  void aSideThatDiffersFromTheCommonPointIsNoPoint() {
+    turning.turn(work(), turnTo(false));
+    assertEquals(1, all(PointEntity.class, "number").size());
+    verify(home.target, never()).attach(any(), any(), any());
+  }
+
+  @Test
+  void aDiskThatWasTakenOffMeanwhileIsNamed() {
+    when(home.driver.inventory()).thenReturn(seen("another"));
+    Work w = work();
+    RunFailure failure = assertThrows(RunFailure.class, () -> turning.turn(w, turnTo(true)));
+    assertEquals("disk-missing", failure.code());
+    assertEquals("volume vol-0 of ledger is no longer attached at home", failure.getMessage());
+    assertEquals(1, all(LegEntity.class, "number").size());
+  }
+
+  @Test
+  void aLegThatIsDroppedLeavesNothing() {
+    turning.dropLeg("leg-1");
+    verify(away.target).deleteVolume("replica-0");
+    verify(away.target).deletePoint("pass-1");
+    verify(home.source).forgetMarker("mark");
+    assertEquals(List.of(), recorded());
+    assertEquals(List.of(), all(PointEntity.class, "number"));
+    assertEquals(List.of(), all(ReplicaEntity.class, "id"));
+  }
+
+  @Test
+  void aServiceThatDiesWhileItDropsALegLeavesNothingEither() {
+    doThrow(new Error("killed")).when(away.target).deleteVolume("replica-0");
+    assertThrows(Error.class, () -> turning.dropLeg("leg-1"));
+    doNothing().when(away.target).deleteVolume("replica-0");
+    turning.dropLeg("leg-1");
+    verify(away.target).deletePoint("pass-1");
+    assertEquals(List.of(), recorded());
+  }
+
+  @Test
+  void whatCannotBeDroppedYetIsDroppedLater() {
+    doThrow(AWAY).when(away.target).deletePoint("pass-1");
+    turning.dropLeg("leg-1");
+    assertEquals(List.of("away point pass-1 to be removed"), recorded());
+    assertEquals(List.of(), all(PointEntity.class, "number"), "nobody starts it any more");
+    doNothing().when(away.target).deletePoint("pass-1");
+    services.ledger().sweep();
+    assertEquals(List.of(), recorded());
+  }
+
+  @Test
+  void onlyLegsBeforeTheOneThatEndedGo() {
+    db.run(
+        s -> {
+          LegEntity next = new LegEntity();
+          next.id = "leg-2";
+          next.towId = "tow";
+          next.number = 2;
+          next.direction = Direction.BACK;
+          next.state = LegState.CLOSED;
+          next.marker = "";
+          s.persist(next);
+        });
+    turning.dropOlderLegs(work());
+    verify(away.target, never()).deletePoint(any());
+    work().put(MoveNotes.LEG, "leg-2");
+    turning.dropOlderLegs(work());
+    verify(away.target).deletePoint("pass-1");
+  }
+}
