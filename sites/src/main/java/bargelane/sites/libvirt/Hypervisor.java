@@ -37,14 +37,9 @@ final class Hypervisor {
   private long events;
   private Pointer connection;
 
-  // Kept from being collected as long as the library may call it.
-  private final LibVirt.LifecycleFunction onLifecycle =
-      (c, d, event, detail, opaque) -> {
-        synchronized (happened) {
-          events++;
-          happened.notifyAll();
-        }
-      };
+  // Kept from being collected as long as the library may call them.
+  private final LibVirt.LifecycleFunction onLifecycle = (c, d, event, detail, opaque) -> happened();
+  private final LibVirt.JobFunction onJob = (c, d, values, count, opaque) -> happened();
 
   private Hypervisor(String site, Supplier<String> uri) {
     this.site = site;
@@ -57,6 +52,13 @@ final class Hypervisor {
    */
   static Hypervisor at(String site, String address, Supplier<String> uri) {
     return OPEN.computeIfAbsent(address, a -> new Hypervisor(site, uri));
+  }
+
+  private void happened() {
+    synchronized (happened) {
+      events++;
+      happened.notifyAll();
+    }
   }
 
   static LibVirt lib() {
@@ -97,6 +99,8 @@ final class Hypervisor {
     lib.virConnectSetKeepAlive(fresh, KEEPALIVE_SECONDS, 3);
     lib.virConnectDomainEventRegisterAny(
         fresh, null, LibVirt.EVENT_LIFECYCLE, onLifecycle, null, null);
+    lib.virConnectDomainEventRegisterAny(
+        fresh, null, LibVirt.EVENT_JOB_COMPLETED, onJob, null, null);
     connection = fresh;
     return fresh;
   }
@@ -131,6 +135,11 @@ final class Hypervisor {
     };
   }
 
+  /** A failure that no call told. */
+  SiteException failed(SiteException.Kind kind, String code, String why) {
+    return new SiteException(kind, code, site + ": " + why, null);
+  }
+
   Pointer must(Pointer p, String what) {
     if (p == null) {
       throw failure(what);
@@ -142,6 +151,12 @@ final class Hypervisor {
     if (result < 0) {
       throw failure(what);
     }
+  }
+
+  /** A call's answer to whether something holds: 1 or 0; what can't be told is a failure. */
+  boolean holds(int answer, String what) {
+    must(answer, what);
+    return answer == 1;
   }
 
   String text(Pointer p, String what) {
@@ -225,7 +240,7 @@ final class Hypervisor {
             "storage pools",
             lib::virConnectListAllStoragePools,
             p -> {
-              if (lib.virStoragePoolIsActive(p) != 1) {
+              if (!holds(lib.virStoragePoolIsActive(p), "storage pool")) {
                 return Optional.<Pool>empty();
               }
               LibVirt.PoolInfo info = new LibVirt.PoolInfo();
@@ -252,7 +267,8 @@ final class Hypervisor {
         lib::virConnectListAllNetworks,
         p ->
             new Net(
-                text(lib.virNetworkGetXMLDesc(p, 0), "network"), lib.virNetworkIsActive(p) == 1),
+                text(lib.virNetworkGetXMLDesc(p, 0), "network"),
+                holds(lib.virNetworkIsActive(p), "network")),
         lib::virNetworkFree);
   }
 
@@ -272,7 +288,7 @@ final class Hypervisor {
       throw failure("network " + name);
     }
     try {
-      if (lib.virNetworkIsActive(p) == 1) {
+      if (holds(lib.virNetworkIsActive(p), "network " + name)) {
         must(lib.virNetworkDestroy(p), "stop network " + name);
       }
       must(lib.virNetworkUndefine(p), "remove network " + name);
@@ -325,6 +341,10 @@ final class Hypervisor {
     return with(uuid, this::domain);
   }
 
+  boolean active(Pointer domain) {
+    return holds(lib().virDomainIsActive(domain), "state");
+  }
+
   /** Defines a domain and gives its UUID. */
   String define(String xml) {
     Pointer p = must(lib().virDomainDefineXML(connection(), xml), "define a domain");
@@ -370,13 +390,12 @@ final class Hypervisor {
                     element,
                     DomainXml.PREFIX,
                     DomainXml.NAMESPACE,
-                    LibVirt.AFFECT_CONFIG
-                        | (lib().virDomainIsActive(p) == 1 ? LibVirt.AFFECT_LIVE : 0)));
+                    LibVirt.AFFECT_CONFIG | (active(p) ? LibVirt.AFFECT_LIVE : 0)));
   }
 
   /**
-   * Waits until something holds that a domain's life decides, looking again at each event of the
-   * host. Gives whether it holds.
+   * Waits until something holds that a domain's life or its jobs decide, looking again at each
+   * event of the host. Gives whether it holds.
    */
   boolean await(Duration patience, BooleanSupplier holds) {
     long until = System.nanoTime() + patience.toNanos();

@@ -48,7 +48,7 @@ final class HypervisorGuests {
     return host.with(
         uuid,
         p ->
-            Hypervisor.lib().virDomainIsActive(p) == 1
+            host.active(p)
                 && DomainXml.agent(
                     host.text(Hypervisor.lib().virDomainGetXMLDesc(p, 0), "description")));
   }

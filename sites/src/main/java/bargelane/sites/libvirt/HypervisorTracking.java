@@ -1,12 +1,19 @@
 package bargelane.sites.libvirt;
 
+import bargelane.sites.SiteException;
 import com.sun.jna.Pointer;
+import java.time.Duration;
 import java.util.Optional;
+import java.util.function.BooleanSupplier;
+import java.util.function.Predicate;
 
 /**
  * A host's backups and checkpoints: how it tells what changed (libvirt "Checkpoint XML format").
  */
 final class HypervisorTracking {
+
+  /** How long a backup may take to end. */
+  private static final Duration LONGEST_END = Duration.ofSeconds(10);
 
   private final Hypervisor host;
 
@@ -26,7 +33,7 @@ final class HypervisorTracking {
     return host.with(
         uuid,
         p -> {
-          if (Hypervisor.lib().virDomainIsActive(p) != 1) {
+          if (!host.active(p)) {
             return Optional.empty();
           }
           Pointer xml = Hypervisor.lib().virDomainBackupGetXMLDesc(p, 0);
@@ -37,8 +44,49 @@ final class HypervisorTracking {
         });
   }
 
-  void abortJob(String uuid) {
+  /**
+   * Ends the backup that runs on a domain; when this returns it is gone. The daemon answers before
+   * it is, and may have done nothing.
+   */
+  void endBackup(String uuid, Predicate<String> which) {
+    BooleanSupplier gone = () -> backup(uuid).filter(which).isEmpty();
     host.act(uuid, "end the backup", Hypervisor.lib()::virDomainAbortJob);
+    if (!host.await(LONGEST_END, gone)) {
+      throw host.failed(
+          SiteException.Kind.MAY_PASS, "busy", "the backup of domain " + uuid + " does not end");
+    }
+  }
+
+  /**
+   * Fails if the daemon holds a domain for a backup that is not there. One that dies while it
+   * begins a backup has written down that it does, and not yet which; the next one waits for that
+   * backup as long as the domain runs, and lets nothing else be done to it.
+   *
+   * @throws SiteException for good; what helps is said in it
+   */
+  void mustBeFree(String uuid) {
+    host.with(
+        uuid,
+        p -> {
+          LibVirt lib = Hypervisor.lib();
+          if (host.active(p)
+              && lib.virDomainGetJobInfo(p, new byte[LibVirt.JOB_INFO_SIZE]) < 0
+              && lib.virGetLastErrorCode() == LibVirt.INTERNAL_ERROR
+              && lib.virGetLastErrorMessage().contains("backup job data missing")) {
+            String name = lib.virDomainGetName(p);
+            throw host.failed(
+                SiteException.Kind.FINAL,
+                "held",
+                name
+                    + " is held by libvirt for a backup that was never begun, because libvirt died while beginning it;"
+                    + " the guest runs on, but libvirt does nothing for it: switch "
+                    + name
+                    + " off, restart libvirt on the host, and start "
+                    + name
+                    + " again");
+          }
+          return null;
+        });
   }
 
   /** Tells a domain of a bitmap that its disks have already. */
@@ -76,7 +124,10 @@ final class HypervisorTracking {
         p -> {
           Pointer c = Hypervisor.lib().virDomainCheckpointLookupByName(p, name, 0);
           if (c == null) {
-            return true;
+            if (Hypervisor.lib().virGetLastErrorCode() == LibVirt.NO_DOMAIN_CHECKPOINT) {
+              return true;
+            }
+            throw host.failure("checkpoint " + name);
           }
           try {
             return Hypervisor.lib()

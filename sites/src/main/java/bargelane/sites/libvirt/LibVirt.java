@@ -17,6 +17,7 @@ import com.sun.jna.ptr.PointerByReference;
 interface LibVirt extends Library {
 
   // virterror.h, virErrorNumber
+  int INTERNAL_ERROR = 1;
   int NO_CONNECT = 5;
   int INVALID_CONN = 6;
   int SYSTEM_ERROR = 38;
@@ -41,6 +42,7 @@ interface LibVirt extends Library {
   int AFFECT_LIVE = 1;
   int AFFECT_CONFIG = 2;
   int EVENT_LIFECYCLE = 0;
+  int EVENT_JOB_COMPLETED = 21;
   int DESTROY_GRACEFUL = 1;
   int STATS_ACTIVE = 1;
   int STATS_CPU = 1 << 1;
@@ -95,6 +97,14 @@ interface LibVirt extends Library {
     void invoke(Pointer connection, Pointer domain, int event, int detail, Pointer opaque);
   }
 
+  /** virConnectDomainEventJobCompletedCallback. */
+  interface JobFunction extends Callback {
+    void invoke(Pointer connection, Pointer domain, Pointer values, int count, Pointer opaque);
+  }
+
+  /** Bytes of a virDomainJobInfo: its type and eleven counters. */
+  int JOB_INFO_SIZE = 96;
+
   /** virStoragePoolInfo. */
   @Structure.FieldOrder({"state", "capacity", "allocation", "available"})
   class PoolInfo extends Structure {
@@ -140,7 +150,7 @@ interface LibVirt extends Library {
       Pointer connection,
       Pointer domain,
       int event,
-      LifecycleFunction callback,
+      Callback callback,
       Pointer opaque,
       Pointer free);
 
@@ -155,6 +165,8 @@ interface LibVirt extends Library {
   Pointer virDomainDefineXML(Pointer connection, String xml);
 
   int virDomainFree(Pointer domain);
+
+  String virDomainGetName(Pointer domain);
 
   int virDomainIsActive(Pointer domain);
 
@@ -182,6 +194,8 @@ interface LibVirt extends Library {
   Pointer virDomainBackupGetXMLDesc(Pointer domain, int flags);
 
   int virDomainAbortJob(Pointer domain);
+
+  int virDomainGetJobInfo(Pointer domain, byte[] info);
 
   Pointer virDomainCheckpointCreateXML(Pointer domain, String xml, int flags);
 

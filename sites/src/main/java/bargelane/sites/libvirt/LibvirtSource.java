@@ -17,6 +17,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
+import java.util.function.Predicate;
 
 /**
  * Reading a host's disks (libvirt "Checkpoint XML format" and "Backup XML format"; QEMU "Dirty
@@ -35,7 +36,6 @@ final class LibvirtSource implements Source {
 
   private static final String BITMAP = "since";
 
-  /** In place of a stamp while we change bitmaps of the image, and after that was cut short. */
   private final Host host;
 
   final HostGuards guards;
@@ -74,11 +74,21 @@ final class LibvirtSource implements Source {
   }
 
   private boolean runs(String snapshot, String domain) {
-    return host.hypervisor
-        .tracking
-        .backup(domain)
-        .filter(b -> b.contains(socket(snapshot)))
-        .isPresent();
+    return host.hypervisor.tracking.backup(domain).filter(of(snapshot)).isPresent();
+  }
+
+  /** Whether a backup is a snapshot's. */
+  private Predicate<String> of(String snapshot) {
+    return backup -> backup.contains(socket(snapshot));
+  }
+
+  /**
+   * Whether a backup is of this catalogue's making and no snapshot's: left by a call whose answer
+   * never came.
+   */
+  private boolean leftBehind(Catalogue catalogue, String backup) {
+    return backup.contains(escape(scratch(catalogue) + "/"))
+        && catalogue.read().snapshots().keySet().stream().noneMatch(s -> of(s).test(backup));
   }
 
   @Override
@@ -131,8 +141,13 @@ final class LibvirtSource implements Source {
       boolean tracks,
       boolean quiesce) {
     String uuid = domain.uuid();
+    host.hypervisor.tracking.mustBeFree(uuid);
     Optional<String> other = host.hypervisor.tracking.backup(uuid);
-    if (other.isPresent() && !runs(name, uuid)) {
+    if (other.filter(b -> leftBehind(catalogue, b)).isPresent()) {
+      host.hypervisor.tracking.endBackup(uuid, other.get()::equals);
+      other = Optional.empty();
+    }
+    if (other.filter(of(name).negate()).isPresent()) {
       throw new SiteException(
           SiteException.Kind.MAY_PASS,
           "busy",
@@ -201,7 +216,7 @@ final class LibvirtSource implements Source {
         }
         return taken;
       } catch (SiteException e) {
-        if (e.kind() != SiteException.Kind.MAY_PASS) {
+        if (e.kind() != SiteException.Kind.MAY_PASS && !runs(name, uuid)) {
           catalogue.change(
               s -> {
                 s.snapshots().remove(name);
@@ -312,8 +327,11 @@ final class LibvirtSource implements Source {
       return;
     }
     try {
-      if (s.stamps().isEmpty() && runs(name, s.domain())) {
-        host.hypervisor.tracking.abortJob(s.domain());
+      if (s.stamps().isEmpty()) {
+        host.hypervisor.tracking.mustBeFree(s.domain());
+        if (runs(name, s.domain())) {
+          host.hypervisor.tracking.endBackup(s.domain(), of(name));
+        }
       }
     } catch (SiteException e) {
       if (!e.code().equals("missing")) {
@@ -384,6 +402,7 @@ final class LibvirtSource implements Source {
     Map<String, String> before = stamps.of(m.files());
     stamps.tell(catalogue, before, Stamps.CHANGING);
     try {
+      host.hypervisor.tracking.mustBeFree(m.domain());
       boolean off = host.hypervisor.domain(m.domain()).off();
       if (off || !host.hypervisor.tracking.deleteCheckpoint(m.domain(), name, true)) {
         // A running domain's broken bitmap goes when it is next found off.

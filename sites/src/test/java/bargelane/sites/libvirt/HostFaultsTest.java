@@ -31,6 +31,7 @@ import java.time.Clock;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.TimeUnit;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.AfterEach;
@@ -80,6 +81,10 @@ class HostFaultsTest {
 
   private static MachineFacts guest() {
     return driver.inventory().machines().get(0);
+  }
+
+  private static Host host() {
+    return new Host("hithe", Settings.parse(demo.address(SETTINGS)));
   }
 
   private static List<String> disks() {
@@ -166,6 +171,48 @@ class HostFaultsTest {
     SiteException busy = refused(() -> snapshot("two", Optional.empty()));
     assertEquals(SiteException.Kind.MAY_PASS, busy.kind());
     assertTrue(busy.getMessage().contains("another backup"), busy.getMessage());
+  }
+
+  @Test
+  void aBackupOfOursThatNothingRecordsIsEnded() {
+    snapshot("one", Optional.empty());
+    host().catalogue().change(state -> state.snapshots().remove("one"));
+    snapshot("two", Optional.of("one"));
+    driver.source().dropSnapshot("two");
+    assertEquals(Optional.empty(), host().hypervisor.tracking.backup(guest().platformId()));
+  }
+
+  @Test
+  void aDaemonKilledWhileItBeginsABackupHoldsTheMachineAndSaysWhatHelps() throws Exception {
+    Optional<SiteException> held = Optional.empty();
+    for (int tries = 0; held.isEmpty() && tries < 5; tries++) {
+      // What the daemon writes down of the guest as it begins.
+      Path record = dir.resolve("h/run/libvirt/qemu/run/" + GUEST + ".xml");
+      var begun = CompletableFuture.runAsync(() -> snapshot("one", Optional.empty()));
+      while (!begun.isDone() && !Files.readString(record).contains("async='backup'")) {
+        Thread.onSpinWait();
+      }
+      demo.killDaemon();
+      demo.startDaemon();
+      try {
+        begun.handle((done, failure) -> done).get();
+        driver.source().dropSnapshot("one");
+        driver.source().forgetMarker("one");
+      } catch (SiteException e) {
+        held = Optional.of(e);
+      }
+    }
+    assertEquals("held", held.orElseThrow().code());
+    assertTrue(held.get().getMessage().contains("switch " + GUEST + " off"));
+    assertEquals("held", refused(() -> snapshot("two", Optional.empty())).code());
+    assertTrue(host().catalogue().read().snapshots().containsKey("one"));
+    demo.virsh("destroy", GUEST);
+    demo.killDaemon();
+    demo.startDaemon();
+    demo.virsh("start", GUEST);
+    status();
+    driver.source().dropSnapshot("one");
+    snapshot("two", Optional.empty());
   }
 
   @Test
