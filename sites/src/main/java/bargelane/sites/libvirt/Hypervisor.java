@@ -358,15 +358,31 @@ final class Hypervisor {
   }
 
   void start(String uuid) {
-    act(uuid, "start", lib()::virDomainCreate);
+    turn(uuid, "start", true, lib()::virDomainCreate);
   }
 
   void askToStop(String uuid) {
-    act(uuid, "shut down", lib()::virDomainShutdown);
+    turn(uuid, "shut down", false, lib()::virDomainShutdown);
   }
 
   void destroy(String uuid) {
-    act(uuid, "switch off", lib()::virDomainDestroy);
+    turn(uuid, "switch off", false, lib()::virDomainDestroy);
+  }
+
+  /** Turns a domain on or off; that it has come to that by itself meanwhile is no failure. */
+  private void turn(String uuid, String what, boolean on, ToIntFunction<Pointer> call) {
+    with(
+        uuid,
+        p -> {
+          if (call.applyAsInt(p) < 0) {
+            int code = lib().virGetLastErrorCode();
+            SiteException failure = failure(what);
+            if (code != LibVirt.OPERATION_INVALID || active(p) != on) {
+              throw failure;
+            }
+          }
+          return null;
+        });
   }
 
   void undefine(String uuid) {

@@ -266,6 +266,9 @@ class HostFaultsTest {
     snapshot("one", Optional.empty());
     driver.source().dropSnapshot("one");
     driver.compute().stop(id);
+    // It may go off by itself after it was seen on.
+    host().hypervisor.askToStop(id);
+    host().hypervisor.destroy(id);
     demo.virsh("domrename", GUEST, "renamed");
     assertEquals(id, guest().platformId());
     assertEquals("renamed", driver.compute().machine(id).name());
