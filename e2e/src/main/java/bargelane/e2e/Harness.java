@@ -25,21 +25,6 @@ public final class Harness implements Closeable {
 
   private static final long START_SECONDS = 300;
 
-  /**
-   * For the programs of tests, which live for a minute or two: only what moves bytes is worth the
-   * optimising compiler, which otherwise takes half of their processor time.
-   */
-  static final List<String> SHORT_LIVED =
-      List.of(
-          "-XX:CompileCommand=quiet",
-          "-XX:CompileCommand=CompileThresholdScaling,com.sun.crypto.provider.*::*,0.02",
-          "-XX:CompileCommand=CompileThresholdScaling,sun.security.provider.*::*,0.02",
-          "-XX:CompileCommand=CompileThresholdScaling,bargelane.blocks.*::*,0.02",
-          "-XX:Tier4InvocationThreshold=250000",
-          "-XX:Tier4MinInvocationThreshold=30000",
-          "-XX:Tier4CompileThreshold=750000",
-          "-XX:Tier4BackEdgeThreshold=2000000");
-
   private final Path root;
   private final Path home;
   private final Path runtime;
@@ -89,8 +74,13 @@ public final class Harness implements Closeable {
     }
   }
 
+  /** The options of JVMs that live for a minute or two. */
+  static String shortLived() {
+    return "@" + root().resolve("scripts/short-lived.jvm");
+  }
+
   private static List<String> brief(List<String> options) {
-    return Stream.concat(options.stream(), SHORT_LIVED.stream()).toList();
+    return Stream.concat(options.stream(), Stream.of(shortLived())).toList();
   }
 
   private static Path root() {

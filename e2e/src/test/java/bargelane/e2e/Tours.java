@@ -19,13 +19,12 @@ final class Tours {
         new ArrayList<>(
             List.of(
                 Path.of(System.getProperty("java.home"), "bin", "java").toString(),
-                "-XX:+UseSerialGC",
+                Harness.shortLived(),
                 "-Dbargelane.archives=" + System.getProperty("bargelane.archives"),
                 "-cp",
                 System.getProperty(
                     "surefire.test.class.path", System.getProperty("java.class.path")),
                 "bargelane.e2e.Tour"));
-    command.addAll(2, Harness.SHORT_LIVED);
     command.addAll(List.of(options));
     Process tour = new ProcessBuilder(command).redirectErrorStream(true).start();
     try (BufferedReader lines = tour.inputReader()) {
