@@ -34,7 +34,7 @@ class AccountsTest {
   @BeforeEach
   void open() throws IOException {
     when(clock.instant()).thenAnswer(x -> now);
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
     accounts = new Accounts(db, clock);
     assertTrue(accounts.ensure("ada", "a long password"));
@@ -42,7 +42,6 @@ class AccountsTest {
 
   @AfterEach
   void shut() throws IOException {
-    db.close();
     database.close();
   }
 

@@ -74,7 +74,7 @@ abstract class AssessmentsFixture {
 
   @BeforeAll
   static void open() throws IOException {
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
     events = new Events(db, CLOCK, database.url, "bargelane", database.password);
     assessments = new Assessments(db, events, CLOCK);
@@ -128,7 +128,6 @@ abstract class AssessmentsFixture {
   @AfterAll
   static void shut() throws IOException {
     events.close();
-    db.close();
     database.close();
   }
 

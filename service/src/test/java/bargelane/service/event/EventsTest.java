@@ -3,7 +3,6 @@ package bargelane.service.event;
 import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
-import bargelane.service.platform.Db;
 import bargelane.service.platform.TestDatabase;
 import java.io.IOException;
 import java.time.Clock;
@@ -15,18 +14,18 @@ class EventsTest {
 
   @Test
   void eventsComeInOrderAndWakeWhoeverWaits() throws IOException, InterruptedException {
-    try (TestDatabase database = new TestDatabase();
-        Db db = database.db();
+    try (TestDatabase database = TestDatabase.open();
         Events events =
-            new Events(db, Clock.systemUTC(), database.url, "bargelane", database.password)) {
+            new Events(
+                database.db(), Clock.systemUTC(), database.url, "bargelane", database.password)) {
       long seen = events.rings();
-      db.run(s -> events.tell(s, "site", "s", null, "something", Map.of("n", 1)));
+      database.db().run(s -> events.tell(s, "site", "s", null, "something", Map.of("n", 1)));
       events.await(seen, 5000);
       assertTrue(events.rings() > seen);
       long last = events.last().get(0).id();
       for (int i = 0; i < 5; i++) {
         String text = "event " + i;
-        db.run(s -> events.tell(s, "site", "s", null, text, null));
+        database.db().run(s -> events.tell(s, "site", "s", null, text, null));
       }
       assertEquals(
           List.of("event 0", "event 1", "event 2", "event 3", "event 4"),

@@ -49,7 +49,7 @@ class AgentDeskTest {
 
   @BeforeAll
   static void open() throws IOException {
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
     events = new Events(db, Clock.systemUTC(), database.url, "bargelane", database.password);
   }
@@ -57,7 +57,6 @@ class AgentDeskTest {
   @AfterAll
   static void shut() throws IOException {
     events.close();
-    db.close();
     database.close();
   }
 

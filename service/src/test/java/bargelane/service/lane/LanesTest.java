@@ -40,7 +40,7 @@ class LanesTest {
 
   @BeforeEach
   void open() throws IOException {
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
     Clock clock = Clock.systemUTC();
     events = new Events(db, clock, database.url, "bargelane", database.password);
@@ -56,7 +56,6 @@ class LanesTest {
   @AfterEach
   void shut() throws IOException {
     events.close();
-    db.close();
     database.close();
   }
 

@@ -44,7 +44,7 @@ class ListsTest {
 
   @BeforeAll
   static void open() throws IOException {
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
     events = new Events(db, CLOCK, database.url, "bargelane", database.password);
     lists = new MachineLists(db, events, CLOCK);
@@ -53,7 +53,6 @@ class ListsTest {
   @AfterAll
   static void shut() throws IOException {
     events.close();
-    db.close();
     database.close();
   }
 

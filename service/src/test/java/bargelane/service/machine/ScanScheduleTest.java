@@ -17,6 +17,8 @@ import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.service.site.SiteEntity;
 import com.github.kagkarlsson.scheduler.Scheduler;
+import com.github.kagkarlsson.scheduler.event.AbstractSchedulerListener;
+import com.github.kagkarlsson.scheduler.task.ExecutionComplete;
 import java.io.IOException;
 import java.time.Clock;
 import java.time.Duration;
@@ -37,6 +39,7 @@ class ScanScheduleTest {
   private final Clock clock = mock(Clock.class);
   private volatile Instant now = Instant.now();
   private final Semaphore scanning = new Semaphore(0);
+  private final Semaphore ended = new Semaphore(0);
   private volatile boolean mayEnd;
   private TestDatabase database;
   private Db db;
@@ -73,7 +76,7 @@ class ScanScheduleTest {
   @BeforeEach
   void open() throws IOException {
     when(clock.instant()).thenAnswer(x -> now);
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
     events = new Events(db, clock, database.url, "bargelane", database.password);
     db.run(
@@ -93,6 +96,13 @@ class ScanScheduleTest {
         Scheduler.create(db.dataSource(), engine.task(), schedule.task())
             .threads(4)
             .pollingInterval(Duration.ofMillis(50))
+            .addSchedulerListener(
+                new AbstractSchedulerListener() {
+                  @Override
+                  public void onExecutionComplete(ExecutionComplete execution) {
+                    ended.release();
+                  }
+                })
             .build();
     schedule.open(scheduler);
     engine.open(scheduler);
@@ -103,7 +113,6 @@ class ScanScheduleTest {
     mayEnd = true;
     scheduler.stop();
     events.close();
-    db.close();
     database.close();
   }
 
@@ -178,10 +187,8 @@ class ScanScheduleTest {
   }
 
   private void awaitPlannedAfter(Instant moment) throws InterruptedException {
-    Instant end = Instant.now().plusSeconds(30);
     while (planned().stream().noneMatch(at -> at.isAfter(moment))) {
-      assertTrue(Instant.now().isBefore(end), () -> "planned " + planned());
-      Thread.sleep(20);
+      assertTrue(ended.tryAcquire(30, TimeUnit.SECONDS), () -> "planned " + planned());
     }
   }
 }

@@ -66,13 +66,12 @@ class SourcesTest {
 
   @BeforeAll
   static void open() throws IOException {
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
   }
 
   @AfterAll
   static void shut() throws IOException {
-    db.close();
     database.close();
   }
 

@@ -89,7 +89,7 @@ abstract class MovesFixture {
     when(clock.instant()).thenAnswer(x -> now);
     when(sites.driver("home")).thenReturn(home.driver);
     when(sites.driver("away")).thenReturn(away.driver);
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
     events = new Events(db, clock, database.url, "bargelane", database.password);
     Ledger ledger = new Ledger(db, sites, clock, "in-test");
@@ -103,7 +103,6 @@ abstract class MovesFixture {
   @AfterEach
   void shut() throws IOException {
     events.close();
-    db.close();
     database.close();
   }
 

@@ -6,7 +6,6 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import bargelane.service.event.Events;
 import bargelane.service.guest.AgentListener;
 import bargelane.service.http.Endpoints;
-import bargelane.service.platform.Db;
 import bargelane.service.platform.TestDatabase;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
@@ -31,13 +30,13 @@ class ApiDocumentTest {
   @TempDir private Path home;
 
   private String document() throws IOException {
-    try (TestDatabase database = new TestDatabase();
-        Db db = database.db();
+    try (TestDatabase database = TestDatabase.open();
         Events events =
-            new Events(db, Clock.systemUTC(), database.url, "bargelane", database.password)) {
+            new Events(
+                database.db(), Clock.systemUTC(), database.url, "bargelane", database.password)) {
       Rooms rooms =
           new Rooms(
-              db,
+              database.db(),
               events,
               Clock.systemUTC(),
               home,

@@ -32,14 +32,13 @@ class FirstStartTest {
 
   @BeforeEach
   void open() throws IOException {
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
     accounts = new Accounts(db, Clock.systemUTC());
   }
 
   @AfterEach
   void shut() throws IOException {
-    db.close();
     database.close();
   }
 

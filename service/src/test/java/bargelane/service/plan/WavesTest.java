@@ -80,7 +80,7 @@ class WavesTest {
 
   @BeforeEach
   void open() throws IOException {
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
     events = new Events(db, clock, database.url, "bargelane", database.password);
     when(sites.driver(any())).thenReturn(driver);
@@ -109,7 +109,6 @@ class WavesTest {
   void shut() throws IOException {
     scheduler.stop();
     events.close();
-    db.close();
     database.close();
   }
 

@@ -59,7 +59,7 @@ class MigrationTest {
 
   @Test
   void aDatabaseFromBeforeTheRoomsKeepsItsRunsTowsAndPasses() throws Exception {
-    try (TestDatabase database = new TestDatabase();
+    try (TestDatabase database = TestDatabase.apart();
         Connection c = DriverManager.getConnection(database.url, "bargelane", database.password)) {
       execute(c, "drop schema public cascade; create schema public");
       Flyway.configure()
@@ -69,7 +69,7 @@ class MigrationTest {
           .load()
           .migrate();
       execute(c, BEFORE_ROOMS);
-      try (Db db = database.db()) {
+      try (Db db = database.connect()) {
         db.run(
             s -> {
               TowEntity tow = s.find(TowEntity.class, "tow-1");

@@ -1,6 +1,7 @@
 package bargelane.service.platform;
 
 import bargelane.service.node.Entities;
+import com.zaxxer.hikari.HikariDataSource;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
@@ -11,29 +12,48 @@ import java.sql.DriverManager;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.Comparator;
+import java.util.Deque;
+import java.util.concurrent.ConcurrentLinkedDeque;
 import java.util.concurrent.atomic.AtomicInteger;
 import java.util.stream.Stream;
 
 /**
  * A database of a test's own in a real PostgreSQL. The server is started once for all tests of one
- * JVM and ends with it; its schema is brought up to date once, in a template that each test's
- * database is a copy of.
+ * JVM and ends with it; its schema is brought up to date once, in a template that each database is
+ * a copy of. A database that a test is done with is emptied for the next one.
  */
 public final class TestDatabase implements AutoCloseable {
 
   private static final AtomicInteger NUMBER = new AtomicInteger();
+  private static final Deque<TestDatabase> IDLE = new ConcurrentLinkedDeque<>();
   private static Server server;
 
   public final String url;
   public final String password;
   private final String name;
+  private Db db;
 
-  public TestDatabase() throws IOException {
+  private TestDatabase() throws IOException {
     Server one = server();
     name = "test_" + NUMBER.incrementAndGet();
     one.execute("create database " + name + " template migrated");
     url = one.url(name);
     password = one.password;
+  }
+
+  /** An empty database with a schema that is up to date, open as the service opens it. */
+  public static TestDatabase open() throws IOException {
+    TestDatabase database = IDLE.poll();
+    if (database == null) {
+      database = new TestDatabase();
+      database.db = database.connect();
+    }
+    return database;
+  }
+
+  /** A database whose schema the test changes; nobody else gets it. */
+  public static TestDatabase apart() throws IOException {
+    return new TestDatabase();
   }
 
   private static synchronized Server server() throws IOException {
@@ -51,15 +71,46 @@ public final class TestDatabase implements AutoCloseable {
     return server;
   }
 
-  /** Opens it as the service does. */
+  /** What the test works with; it is closed with the tests. */
   public Db db() {
+    return db;
+  }
+
+  /** Opens it as the service does. */
+  public Db connect() {
     return new Db(url, "bargelane", password, Entities.ALL, Entities.migrations());
   }
 
   @Override
   public void close() throws IOException {
-    server().execute("drop database " + name + " with (force)");
+    if (db == null) {
+      server().execute("drop database " + name + " with (force)");
+      return;
+    }
+    int busy = ((HikariDataSource) db.dataSource()).getHikariPoolMXBean().getActiveConnections();
+    if (busy > 0) {
+      throw new IllegalStateException(busy + " connections are in use after the test");
+    }
+    db.run(s -> s.createNativeMutationQuery(EMPTY).executeUpdate());
+    IDLE.push(this);
   }
+
+  /** Deletes every row and begins every sequence anew. */
+  private static final String EMPTY =
+      """
+      do $$
+      declare
+        one text;
+      begin
+        set local session_replication_role = replica;
+        for one in select tablename from pg_tables
+            where schemaname = 'public' and tablename <> 'flyway_schema_history' loop
+          execute format('delete from %I', one);
+        end loop;
+        for one in select sequencename from pg_sequences where schemaname = 'public' loop
+          execute format('alter sequence %I restart', one);
+        end loop;
+      end $$""";
 
   private static final class Server {
     final String password;

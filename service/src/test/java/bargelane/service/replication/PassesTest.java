@@ -73,7 +73,7 @@ class PassesTest {
         .thenAnswer(x -> new ExportRef(x.getArgument(0), "nbd+unix:///" + x.getArgument(0), true));
     when(target.openVolume(any(), any(), anyBoolean()))
         .thenAnswer(x -> new ExportRef(x.getArgument(0), "nbd+unix:///" + x.getArgument(0), true));
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
     events = new Events(db, clock, database.url, "bargelane", database.password);
     Ledger ledger = new Ledger(db, sites, clock, "in-test");
@@ -111,7 +111,6 @@ class PassesTest {
   @AfterEach
   void shut() throws IOException {
     events.close();
-    db.close();
     database.close();
   }
 

@@ -27,14 +27,13 @@ class TimetablesTest {
 
   @BeforeEach
   void open() throws IOException {
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
     timetables = new Timetables(db, Duration.ofSeconds(5));
   }
 
   @AfterEach
   void shut() throws IOException {
-    db.close();
     database.close();
   }
 

@@ -34,7 +34,7 @@ abstract class RunsFixture {
 
   @BeforeAll
   static void open() throws IOException {
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
     events = new Events(db, Clock.systemUTC(), database.url, "bargelane", database.password);
   }
@@ -42,7 +42,6 @@ abstract class RunsFixture {
   @AfterAll
   static void shut() throws IOException {
     events.close();
-    db.close();
     database.close();
   }
 

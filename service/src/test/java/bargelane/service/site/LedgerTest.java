@@ -48,7 +48,7 @@ class LedgerTest {
     when(sites.driver(any())).thenReturn(driver);
     when(driver.source()).thenReturn(source);
     when(driver.target()).thenReturn(target);
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
     ledger = new Ledger(db, sites, Clock.systemUTC(), "in-test");
     db.run(
@@ -67,7 +67,6 @@ class LedgerTest {
 
   @AfterEach
   void shut() throws IOException {
-    db.close();
     database.close();
   }
 

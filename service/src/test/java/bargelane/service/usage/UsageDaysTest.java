@@ -47,7 +47,7 @@ class UsageDaysTest {
 
   @BeforeAll
   static void start() throws IOException {
-    database = new TestDatabase();
+    database = TestDatabase.open();
     db = database.db();
     db.run(
         s -> {
@@ -68,7 +68,6 @@ class UsageDaysTest {
 
   @AfterAll
   static void stop() throws IOException {
-    db.close();
     database.close();
   }
 
