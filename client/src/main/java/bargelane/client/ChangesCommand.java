@@ -10,10 +10,14 @@ import picocli.CommandLine.Option;
 /** What scans found different, of a site or of a machine. */
 public abstract class ChangesCommand extends Common implements Callable<Integer> {
 
-  @Option(names = "--page", defaultValue = "0", description = "Page, from 0.")
+  @Option(names = "--page", paramLabel = "N", defaultValue = "0", description = "Page, from 0.")
   int page;
 
-  @Option(names = "--size", defaultValue = "50", description = "Rows a page, up to 500.")
+  @Option(
+      names = "--size",
+      paramLabel = "N",
+      defaultValue = "50",
+      description = "Rows a page, up to 500.")
   int size;
 
   protected abstract String path();

@@ -1,6 +1,5 @@
 package bargelane.client;
 
-import bargelane.api.Durations;
 import bargelane.api.Problem;
 import bargelane.client.agent.AgentCommands;
 import bargelane.client.assessment.AssessmentCommands;
@@ -21,6 +20,7 @@ import bargelane.client.timetable.TimetableCommands;
 import bargelane.client.tug.TugCommands;
 import bargelane.client.usage.UsageCommands;
 import bargelane.client.wave.WaveCommands;
+import bargelane.text.Durations;
 import java.io.PrintWriter;
 import java.time.Duration;
 import picocli.CommandLine;

@@ -11,7 +11,7 @@ import picocli.CommandLine.Option;
 public abstract class FromFile extends Common {
   private static final Duration PATIENCE = Duration.ofMinutes(15);
 
-  @Option(names = "--csv", required = true, description = "The CSV file.")
+  @Option(names = "--csv", paramLabel = "FILE", required = true, description = "The CSV file.")
   Path csv;
 
   @Option(names = "--dry-run", description = "Only say what would become of it.")

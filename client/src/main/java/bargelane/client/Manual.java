@@ -75,7 +75,7 @@ final class Manual implements Callable<Integer> {
     page.append(text(about)).append('\n');
     page.append(".SH SYNOPSIS\n.B ").append(text(command.qualifiedName(" ")));
     for (ArgSpec p : command.positionalParameters()) {
-      page.append("\n.I ").append(text(p.required() ? label(p) : "[" + label(p) + "]"));
+      page.append("\n.I ").append(text(p.required() ? p.paramLabel() : "[" + p.paramLabel() + "]"));
     }
     boolean nouns = !command.subcommands().isEmpty();
     page.append(nouns ? "\n.I COMMAND\n" : "\n[options]\n");
@@ -91,11 +91,11 @@ final class Manual implements Callable<Integer> {
     }
     if (!command.positionalParameters().isEmpty()) {
       page.append(".SH ARGUMENTS\n");
-      command.positionalParameters().forEach(p -> entry(page, label(p), p.description()));
+      command.positionalParameters().forEach(p -> entry(page, p.paramLabel(), p.description()));
     }
     page.append(".SH OPTIONS\n");
     for (OptionSpec o : options) {
-      String value = o.arity().max() > 0 ? " " + label(o) : "";
+      String value = o.arity().max() > 0 ? " " + o.paramLabel() : "";
       entry(page, String.join(", ", o.names()) + value, o.description());
     }
     String[] footer = command.usageMessage().footer();
@@ -113,10 +113,6 @@ final class Manual implements Callable<Integer> {
       entry(page, code[0], code[1]);
     }
     return page.toString();
-  }
-
-  private static String label(ArgSpec arg) {
-    return arg.paramLabel().replaceAll("[<>]", "").toUpperCase(Locale.ROOT);
   }
 
   private static void entry(StringBuilder page, String term, String... description) {

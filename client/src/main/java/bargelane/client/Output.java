@@ -1,8 +1,8 @@
 package bargelane.client;
 
-import bargelane.api.Durations;
 import bargelane.api.FindingView;
-import bargelane.api.Sizes;
+import bargelane.text.Durations;
+import bargelane.text.Sizes;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.SerializationFeature;

@@ -50,6 +50,7 @@ class CliTest {
       assertTrue(help.contains("Example:"), verb);
       assertTrue(help.contains("bargelane " + verb), verb + " shows an example of another command");
       assertFalse(help.contains("null"), verb);
+      assertFalse(help.contains("=<"), verb + " names the values of its options: " + help);
     }
   }
 

@@ -82,7 +82,9 @@ class StandingTest {
     assertEquals(
         List.of("in step exposure-over-rpo", "landed not-landed", "settled not-settled"),
         shut(late));
-    assertTrue(late.gates().get(4).shutBy().get(0).cause().contains("75 s"));
+    assertEquals(
+        "the newest recovery point is 1m15s old, 15s over the RPO of 1m",
+        late.gates().get(4).shutBy().get(0).cause());
   }
 
   @Test

@@ -30,6 +30,8 @@ class ArchitectureTest {
 
     layeredArchitecture()
         .consideringOnlyDependenciesInLayers()
+        .layer("text")
+        .definedBy("bargelane.text..")
         .layer("core")
         .definedBy("bargelane.core..")
         .layer("blocks")
@@ -53,8 +55,10 @@ class ArchitectureTest {
         .layer("bench")
         .definedBy("bargelane.bench..")
         .withOptionalLayers(true)
-        .whereLayer("core")
+        .whereLayer("text")
         .mayNotAccessAnyLayer()
+        .whereLayer("core")
+        .mayOnlyAccessLayers("text")
         .whereLayer("blocks")
         .mayNotAccessAnyLayer()
         .whereLayer("api")
@@ -68,9 +72,9 @@ class ArchitectureTest {
         .whereLayer("standins")
         .mayOnlyAccessLayers("blocks")
         .whereLayer("service")
-        .mayOnlyAccessLayers("core", "sites", "tug", "api", "blocks")
+        .mayOnlyAccessLayers("text", "core", "sites", "tug", "api", "blocks")
         .whereLayer("client")
-        .mayOnlyAccessLayers("api")
+        .mayOnlyAccessLayers("text", "api")
         .check(CLASSES);
   }
 

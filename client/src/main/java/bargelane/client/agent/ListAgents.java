@@ -3,8 +3,8 @@ package bargelane.client.agent;
 import static bargelane.client.Output.*;
 
 import bargelane.api.AgentView;
-import bargelane.api.Durations;
 import bargelane.client.Common;
+import bargelane.text.Durations;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Parameters;

@@ -21,7 +21,7 @@ final class Accept extends OfAssessment implements Callable<Integer> {
   @Parameters(index = "1..*", paramLabel = "MACHINE", description = "Names or ids.")
   List<String> machines = List.of();
 
-  @Option(names = "--basis", description = "configured or observed.")
+  @Option(names = "--basis", paramLabel = "BASIS", description = "configured or observed.")
   String basis = "";
 
   @Override

@@ -28,16 +28,22 @@ final class Add extends Common implements Callable<Integer> {
   @Parameters(paramLabel = "MACHINE", arity = "0..*", description = "Machines by name or id.")
   List<String> machines = List.of();
 
-  @Option(names = "--filter", description = "Machines to assess; read anew for each revision.")
+  @Option(
+      names = "--filter",
+      paramLabel = "FILTER",
+      description = "Machines to assess; read anew for each revision.")
   String filter = "";
 
-  @Option(names = "--name", description = "Its name.")
+  @Option(names = "--name", paramLabel = "NAME", description = "Its name.")
   String name = "";
 
-  @Option(names = "--target", description = "Site to assess them for.")
+  @Option(names = "--target", paramLabel = "SITE", description = "Site to assess them for.")
   String target = "";
 
-  @Option(names = "--book", description = "Price book; the target's own prices if left out.")
+  @Option(
+      names = "--book",
+      paramLabel = "BOOK",
+      description = "Price book; the target's own prices if left out.")
   String book = "";
 
   @Mixin AssumptionOptions assumptions;

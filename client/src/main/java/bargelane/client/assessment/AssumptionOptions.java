@@ -30,30 +30,40 @@ final class AssumptionOptions {
 
   /** What it must carry. */
   static final class Carry {
-    @Option(names = "--basis", description = "By which sizes are accepted: configured or observed.")
+    @Option(
+        names = "--basis",
+        paramLabel = "BASIS",
+        description = "By which sizes are accepted: configured or observed.")
     String basis;
 
-    @Option(names = "--days", description = "Whole days that are looked at (30).")
+    @Option(
+        names = "--days",
+        paramLabel = "DAYS",
+        description = "Whole days that are looked at (30).")
     Integer days;
 
     @Option(
         names = "--until",
+        paramLabel = "DAY",
         description = "First day that is not looked at (today), as 2026-11-20.")
     String until;
 
     @Option(
         names = "--percentile",
+        paramLabel = "PERCENT",
         description =
             "50 to 100: the share of samples that a size must carry (95; such as 90, 98, 99.5).")
     Double percentile;
 
     @Option(
         names = "--sustained",
+        paramLabel = "HOURS",
         description = "The busiest so many hours on end are carried as well (4; 0 for not).")
     Integer sustained;
 
     @Option(
         names = "--headroom",
+        paramLabel = "PERCENT",
         split = ",",
         description = "Percent beyond the observed (20), or cpu=20,memory=30,disk=0,network=0.")
     List<String> headroom;
@@ -68,16 +78,27 @@ final class AssumptionOptions {
 
   /** How it runs there. */
   static final class Run {
-    @Option(names = "--family", split = ",", description = "Families of sizes that may be chosen.")
+    @Option(
+        names = "--family",
+        paramLabel = "FAMILY",
+        split = ",",
+        description = "Families of sizes that may be chosen.")
     List<String> families;
 
-    @Option(names = "--generation", split = ",", description = "Generations that may be chosen.")
+    @Option(
+        names = "--generation",
+        paramLabel = "GENERATION",
+        split = ",",
+        description = "Generations that may be chosen.")
     List<String> generations;
 
-    @Option(names = "--zone", description = "Where the size must be offered.")
+    @Option(names = "--zone", paramLabel = "ZONE", description = "Where the size must be offered.")
     String zone;
 
-    @Option(names = "--hours", description = "Hours a week for which machines run (168).")
+    @Option(
+        names = "--hours",
+        paramLabel = "HOURS",
+        description = "Hours a week for which machines run (168).")
     BigDecimal hours;
 
     @Option(
@@ -89,19 +110,35 @@ final class AssumptionOptions {
 
   /** What is agreed. */
   static final class Agreed {
-    @Option(names = "--commitment", description = "none, \"1 year\" or \"3 years\".")
+    @Option(
+        names = "--commitment",
+        paramLabel = "COMMITMENT",
+        description = "none, \"1 year\" or \"3 years\".")
     String commitment;
 
-    @Option(names = "--discount", description = "Percent, on everything but licences.")
+    @Option(
+        names = "--discount",
+        paramLabel = "PERCENT",
+        description = "Percent, on everything but licences.")
     BigDecimal discount;
 
-    @Option(names = "--growth", description = "Percent a year, of what lies on disks and is sent.")
+    @Option(
+        names = "--growth",
+        paramLabel = "PERCENT",
+        description = "Percent a year, of what lies on disks and is sent.")
     BigDecimal growth;
 
-    @Option(names = "--own-licence", split = ",", description = "Licences that are brought along.")
+    @Option(
+        names = "--own-licence",
+        paramLabel = "LICENCE",
+        split = ",",
+        description = "Licences that are brought along.")
     List<String> ownLicences;
 
-    @Option(names = "--horizon", description = "Months over which costs are summed (36).")
+    @Option(
+        names = "--horizon",
+        paramLabel = "MONTHS",
+        description = "Months over which costs are summed (36).")
     Integer horizon;
   }
 

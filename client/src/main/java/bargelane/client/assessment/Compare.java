@@ -25,16 +25,25 @@ final class Compare extends Common implements Callable<Integer> {
   @Parameters(index = "0", paramLabel = "ASSESSMENT", description = "Name or id.")
   String name;
 
-  @Option(names = "--from", description = "The former revision; the newest if left out.")
+  @Option(
+      names = "--from",
+      paramLabel = "REVISION",
+      description = "The former revision; the newest if left out.")
   int from;
 
-  @Option(names = "--to", description = "The latter revision; the newest if left out.")
+  @Option(
+      names = "--to",
+      paramLabel = "REVISION",
+      description = "The latter revision; the newest if left out.")
   int to;
 
-  @Option(names = "--with", description = "The assessment of the latter; the same if left out.")
+  @Option(
+      names = "--with",
+      paramLabel = "ASSESSMENT",
+      description = "The assessment of the latter; the same if left out.")
   String with = "";
 
-  @Option(names = "--basis", description = "configured or observed.")
+  @Option(names = "--basis", paramLabel = "BASIS", description = "configured or observed.")
   String basis = "observed";
 
   @Override

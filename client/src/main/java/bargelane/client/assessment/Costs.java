@@ -18,13 +18,16 @@ import picocli.CommandLine.Option;
       "  bargelane assessment costs estate --form focus --file estate-focus.csv"
     })
 final class Costs extends OfAssessment implements Callable<Integer> {
-  @Option(names = "--basis", description = "configured or observed.")
+  @Option(names = "--basis", paramLabel = "BASIS", description = "configured or observed.")
   String basis = "observed";
 
-  @Option(names = "--form", description = "own, or focus for the columns of FOCUS 1.0.")
+  @Option(
+      names = "--form",
+      paramLabel = "FORM",
+      description = "own, or focus for the columns of FOCUS 1.0.")
   String form = "own";
 
-  @Option(names = "--file", description = "Where it is written.")
+  @Option(names = "--file", paramLabel = "FILE", description = "Where it is written.")
   Path file;
 
   @Override

@@ -26,10 +26,13 @@ final class Edit extends Common implements Callable<Integer> {
   @Parameters(index = "0", paramLabel = "ASSESSMENT", description = "Name or id.")
   String name;
 
-  @Option(names = "--why", description = "Why it is made.")
+  @Option(names = "--why", paramLabel = "TEXT", description = "Why it is made.")
   String why = "";
 
-  @Option(names = "--book", description = "Another price book; \"\" for the target's own prices.")
+  @Option(
+      names = "--book",
+      paramLabel = "BOOK",
+      description = "Another price book; \"\" for the target's own prices.")
   String book;
 
   @Mixin AssumptionOptions assumptions;

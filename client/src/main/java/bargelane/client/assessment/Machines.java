@@ -20,24 +20,31 @@ import picocli.CommandLine.Option;
       "  bargelane assessment machines estate --verdict \"goes after\" --sort -observed"
     })
 final class Machines extends OfAssessment implements Callable<Integer> {
-  @Option(names = "--verdict", description = "goes, \"goes after\" or stays.")
+  @Option(
+      names = "--verdict",
+      paramLabel = "VERDICT",
+      description = "goes, \"goes after\" or stays.")
   String verdict = "";
 
-  @Option(names = "--reason", description = "A finding's code, as boot-legacy.")
+  @Option(
+      names = "--reason",
+      paramLabel = "REASON",
+      description = "A finding's code, as boot-legacy.")
   String reason = "";
 
-  @Option(names = "--find", description = "Part of the machine's name.")
+  @Option(names = "--find", paramLabel = "PART", description = "Part of the machine's name.")
   String find = "";
 
   @Option(
       names = "--sort",
+      paramLabel = "COLUMN",
       description = "machine, verdict, configured, observed, saving or above; with - descending.")
   String sort = "machine";
 
-  @Option(names = "--page", description = "From 0 on.")
+  @Option(names = "--page", paramLabel = "N", description = "From 0 on.")
   int page;
 
-  @Option(names = "--size", description = "Lines of a page, up to 500.")
+  @Option(names = "--size", paramLabel = "N", description = "Lines of a page, up to 500.")
   int size = 100;
 
   @Override

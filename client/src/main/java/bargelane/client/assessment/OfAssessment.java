@@ -16,7 +16,10 @@ abstract class OfAssessment extends Common {
   @Parameters(index = "0", paramLabel = "ASSESSMENT", description = "Name or id.")
   String name;
 
-  @Option(names = "--revision", description = "Its number; the newest if left out.")
+  @Option(
+      names = "--revision",
+      paramLabel = "REVISION",
+      description = "Its number; the newest if left out.")
   int revision;
 
   String path(String more) {

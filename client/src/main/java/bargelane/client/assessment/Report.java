@@ -14,7 +14,7 @@ import picocli.CommandLine.Option;
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane assessment report estate --file estate.html"})
 final class Report extends OfAssessment implements Callable<Integer> {
-  @Option(names = "--file", description = "Where it is written.")
+  @Option(names = "--file", paramLabel = "FILE", description = "Where it is written.")
   Path file;
 
   @Override

@@ -22,16 +22,28 @@ import picocli.CommandLine.Option;
       "  bargelane assessment what-if estate --percentiles 90,95,99,100 --headrooms 0,10,20,30"
     })
 final class WhatIf extends OfAssessment implements Callable<Integer> {
-  @Option(names = "--percentiles", split = ",", description = "Percentiles of the samples.")
+  @Option(
+      names = "--percentiles",
+      paramLabel = "PERCENT",
+      split = ",",
+      description = "Percentiles of the samples.")
   List<Double> percentiles = List.of(50.0, 75.0, 90.0, 95.0, 99.0, 100.0);
 
-  @Option(names = "--headrooms", split = ",", description = "Percent, of all resources alike.")
+  @Option(
+      names = "--headrooms",
+      paramLabel = "PERCENT",
+      split = ",",
+      description = "Percent, of all resources alike.")
   List<Double> headrooms = List.of();
 
-  @Option(names = "--commitments", split = ",", description = "none, \"1 year\", \"3 years\".")
+  @Option(
+      names = "--commitments",
+      paramLabel = "COMMITMENT",
+      split = ",",
+      description = "none, \"1 year\", \"3 years\".")
   List<String> commitments = List.of();
 
-  @Option(names = "--hours", split = ",", description = "Hours a week.")
+  @Option(names = "--hours", paramLabel = "HOURS", split = ",", description = "Hours a week.")
   List<BigDecimal> hours = List.of();
 
   @Override

@@ -28,7 +28,7 @@ final class Add extends Common implements Callable<Integer> {
   @Parameters(index = "0", paramLabel = "NAME", description = "Its name.")
   String name;
 
-  @Option(names = "--csv", required = true, description = "The file.")
+  @Option(names = "--csv", paramLabel = "FILE", required = true, description = "The file.")
   Path csv;
 
   @Option(names = "--dry-run", description = "Only say what is wrong with it.")

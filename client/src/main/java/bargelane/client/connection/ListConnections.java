@@ -24,26 +24,33 @@ import picocli.CommandLine.Option;
 final class ListConnections extends Common implements Callable<Integer> {
   @Option(
       names = "--machine",
+      paramLabel = "MACHINE",
       defaultValue = "",
       description = "Only those that begin or end at this machine.")
   String machine;
 
   @Option(
       names = "--filter",
+      paramLabel = "FILTER",
       defaultValue = "",
       description = "Only those that begin or end at a machine that it chooses.")
   String filter;
 
   @Option(
       names = "--sort",
+      paramLabel = "COLUMN",
       defaultValue = "-bytes",
       description = "bytes, count, lastSeen or port; with a dash before it for descending.")
   String sort;
 
-  @Option(names = "--page", defaultValue = "0", description = "Page, from 0.")
+  @Option(names = "--page", paramLabel = "N", defaultValue = "0", description = "Page, from 0.")
   int page;
 
-  @Option(names = "--size", defaultValue = "50", description = "Rows a page, up to 500.")
+  @Option(
+      names = "--size",
+      paramLabel = "N",
+      defaultValue = "50",
+      description = "Rows a page, up to 500.")
   int size;
 
   @Override

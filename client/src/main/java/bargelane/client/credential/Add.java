@@ -27,17 +27,19 @@ final class Add extends Common implements Callable<Integer> {
 
   @Option(
       names = "--type",
+      paramLabel = "TYPE",
       defaultValue = "password",
       description = "token, password or key (a private key without a passphrase).")
   String type;
 
   @Option(
       names = "--account",
+      paramLabel = "ACCOUNT",
       defaultValue = "",
       description = "Who we are with a password or a key.")
   String account;
 
-  @Option(names = "--secret-file", description = "File with the secret.")
+  @Option(names = "--secret-file", paramLabel = "FILE", description = "File with the secret.")
   Path secretFile;
 
   @Override

@@ -26,7 +26,7 @@ final class Edit extends Common implements Callable<Integer> {
       description = "Name or id; that of a site's own token is the site's.")
   String name;
 
-  @Option(names = "--secret-file", description = "File with the new secret.")
+  @Option(names = "--secret-file", paramLabel = "FILE", description = "File with the new secret.")
   Path secretFile;
 
   @Override

@@ -15,7 +15,11 @@ import picocli.CommandLine.Option;
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane dossier list"})
 final class ListDossiers extends Common implements Callable<Integer> {
-  @Option(names = "--wave", defaultValue = "", description = "Only of this wave.")
+  @Option(
+      names = "--wave",
+      paramLabel = "WAVE",
+      defaultValue = "",
+      description = "Only of this wave.")
   String wave;
 
   @Override

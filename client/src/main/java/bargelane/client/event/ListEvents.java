@@ -19,6 +19,7 @@ import picocli.CommandLine.Option;
 final class ListEvents extends Common implements Callable<Integer> {
   @Option(
       names = "--after",
+      paramLabel = "EVENT",
       defaultValue = "0",
       description = "Number of the last event already seen.")
   long after;

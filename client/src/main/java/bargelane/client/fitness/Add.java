@@ -28,7 +28,7 @@ final class Add extends Common implements Callable<Integer> {
   @Parameters(index = "0", paramLabel = "NAME", description = "Name of the rules.")
   String name;
 
-  @Option(names = "--file", required = true, description = "The file.")
+  @Option(names = "--file", paramLabel = "FILE", required = true, description = "The file.")
   Path file;
 
   @Override

@@ -22,7 +22,11 @@ final class Add extends Common implements Callable<Integer> {
   @Parameters(index = "0", paramLabel = "NAME=VALUE", description = "The label.")
   String label;
 
-  @Option(names = "--filter", required = true, description = "Machines that get the label.")
+  @Option(
+      names = "--filter",
+      paramLabel = "FILTER",
+      required = true,
+      description = "Machines that get the label.")
   String filter;
 
   @Override

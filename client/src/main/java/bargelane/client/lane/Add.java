@@ -25,10 +25,14 @@ final class Add extends Common implements Callable<Integer> {
   @Parameters(index = "0", paramLabel = "LANE", description = "Name to give it.")
   String name;
 
-  @Option(names = "--from", required = true, description = "Site it begins at.")
+  @Option(
+      names = "--from",
+      paramLabel = "SITE",
+      required = true,
+      description = "Site it begins at.")
   String from;
 
-  @Option(names = "--to", required = true, description = "Site it leads to.")
+  @Option(names = "--to", paramLabel = "SITE", required = true, description = "Site it leads to.")
   String to;
 
   @Option(
@@ -43,7 +47,7 @@ final class Add extends Common implements Callable<Integer> {
       description = "Join a storage to a class; may be repeated.")
   Map<String, String> storages;
 
-  @Option(names = "--zone", description = "Zone of the target.")
+  @Option(names = "--zone", paramLabel = "ZONE", description = "Zone of the target.")
   String zone;
 
   @Option(

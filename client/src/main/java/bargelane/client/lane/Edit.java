@@ -33,7 +33,7 @@ final class Edit extends Common implements Callable<Integer> {
       description = "Join a storage to a class; may be repeated.")
   Map<String, String> storages;
 
-  @Option(names = "--zone", description = "Zone of the target.")
+  @Option(names = "--zone", paramLabel = "ZONE", description = "Zone of the target.")
   String zone;
 
   @Option(

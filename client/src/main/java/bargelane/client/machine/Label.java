@@ -29,7 +29,11 @@ final class Label extends Common implements Callable<Integer> {
   @Parameters(arity = "0..*", paramLabel = "MACHINE", description = "Names or ids.")
   List<String> names = List.of();
 
-  @Option(names = "--filter", defaultValue = "", description = "All that it chooses.")
+  @Option(
+      names = "--filter",
+      paramLabel = "FILTER",
+      defaultValue = "",
+      description = "All that it chooses.")
   String filter;
 
   @Option(names = "--set", paramLabel = "NAME=VALUE", description = "A label to give.")
@@ -38,7 +42,10 @@ final class Label extends Common implements Callable<Integer> {
   @Option(names = "--remove", paramLabel = "NAME", description = "A label to take away.")
   List<String> remove = List.of();
 
-  @Option(names = "--csv", description = "A list: columns machine and label.NAME.")
+  @Option(
+      names = "--csv",
+      paramLabel = "FILE",
+      description = "A list: columns machine and label.NAME.")
   Path csv;
 
   @Option(names = "--dry-run", description = "With a list: only say what would become of it.")

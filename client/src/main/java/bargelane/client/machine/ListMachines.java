@@ -29,27 +29,41 @@ final class ListMachines extends Common implements Callable<Integer> {
 
   @Option(
       names = "--filter",
+      paramLabel = "FILTER",
       defaultValue = "",
       description = "Only those it chooses, as \"label.app = lending and memory > 8GiB\".")
   String filter;
 
-  @Option(names = "--site", defaultValue = "", description = "Only of this site.")
+  @Option(
+      names = "--site",
+      paramLabel = "SITE",
+      defaultValue = "",
+      description = "Only of this site.")
   String site;
 
-  @Option(names = "--name", defaultValue = "", description = "Only with this part in their name.")
+  @Option(
+      names = "--name",
+      paramLabel = "PART",
+      defaultValue = "",
+      description = "Only with this part in their name.")
   String part;
 
   @Option(
       names = "--sort",
+      paramLabel = "COLUMN",
       defaultValue = "name",
       description =
           "name, os, cpus, memory, disk or firstSeen; with a dash before it for descending.")
   String sort;
 
-  @Option(names = "--page", defaultValue = "0", description = "Page, from 0.")
+  @Option(names = "--page", paramLabel = "N", defaultValue = "0", description = "Page, from 0.")
   int page;
 
-  @Option(names = "--size", defaultValue = "100", description = "Machines a page, up to 500.")
+  @Option(
+      names = "--size",
+      paramLabel = "N",
+      defaultValue = "100",
+      description = "Machines a page, up to 500.")
   int size;
 
   @Option(names = "--all", description = "All pages, for a list to take along (--output csv).")

@@ -34,26 +34,36 @@ public final class Usage extends Common implements Callable<Integer> {
   @Parameters(index = "0", paramLabel = "MACHINE", description = "Name or id.")
   String name;
 
-  @Option(names = "--days", description = "Length of the window up to now or --to (default: 30).")
+  @Option(
+      names = "--days",
+      paramLabel = "DAYS",
+      description = "Length of the window up to now or --to (default: 30).")
   Integer days;
 
   @Option(
       names = "--from",
+      paramLabel = "TIME",
       defaultValue = "",
       description = "Beginning of the window, as 2026-11-01T00:00:00Z.")
   String from;
 
-  @Option(names = "--to", defaultValue = "", description = "End of the window (default: now).")
+  @Option(
+      names = "--to",
+      paramLabel = "TIME",
+      defaultValue = "",
+      description = "End of the window (default: now).")
   String to;
 
   @Option(
       names = "--percentile",
+      paramLabel = "PERCENT",
       defaultValue = "95",
       description = "Above 0, up to 100 (default: ${DEFAULT-VALUE}).")
   String percentile;
 
   @Option(
       names = "--points",
+      paramLabel = "N",
       defaultValue = "0",
       description = "With JSON: so many stretches of each metric's course at most.")
   int points;

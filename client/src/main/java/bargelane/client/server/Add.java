@@ -33,6 +33,7 @@ final class Add extends OfServers implements Callable<Integer> {
 
   @Option(
       names = "--csv",
+      paramLabel = "FILE",
       description = "CSV file with the column address and, if wanted, host_key.")
   Path csv;
 

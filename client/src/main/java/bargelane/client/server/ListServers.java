@@ -16,10 +16,14 @@ import picocli.CommandLine.Option;
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane server list branches"})
 final class ListServers extends OfServers implements Callable<Integer> {
-  @Option(names = "--page", defaultValue = "0", description = "Page, from 0.")
+  @Option(names = "--page", paramLabel = "N", defaultValue = "0", description = "Page, from 0.")
   int page;
 
-  @Option(names = "--size", defaultValue = "100", description = "Servers a page, up to 500.")
+  @Option(
+      names = "--size",
+      paramLabel = "N",
+      defaultValue = "100",
+      description = "Servers a page, up to 500.")
   int size;
 
   @Override

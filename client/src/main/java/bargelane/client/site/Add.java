@@ -31,6 +31,7 @@ final class Add extends Common implements Callable<Integer> {
 
   @Option(
       names = "--kind",
+      paramLabel = "KIND",
       defaultValue = "standin",
       description =
           "Kind of site: standin, libvirt, ovf, servers, agents or csv (default: standin).")
@@ -38,15 +39,17 @@ final class Add extends Common implements Callable<Integer> {
 
   @Option(
       names = "--address",
+      paramLabel = "ADDRESS",
       defaultValue = "",
       description = "Address of its control interface; of kind ovf, the folder.")
   String address;
 
-  @Option(names = "--token-file", description = "File with its token.")
+  @Option(names = "--token-file", paramLabel = "FILE", description = "File with its token.")
   Path tokenFile;
 
   @Option(
       names = "--credential",
+      paramLabel = "CREDENTIAL",
       description = "A stored credential to try; may be given again, in the order wanted.")
   List<String> credentials = List.of();
 

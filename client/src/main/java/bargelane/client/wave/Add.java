@@ -26,10 +26,14 @@ final class Add extends Common implements Callable<Integer> {
   @Parameters(index = "0", paramLabel = "WAVE", description = "Name to give it.")
   String name;
 
-  @Option(names = "--lane", required = true, description = "Lane it moves on.")
+  @Option(names = "--lane", paramLabel = "LANE", required = true, description = "Lane it moves on.")
   String lane;
 
-  @Option(names = "--timetable", required = true, description = "Timetable of its replication.")
+  @Option(
+      names = "--timetable",
+      paramLabel = "TIMETABLE",
+      required = true,
+      description = "Timetable of its replication.")
   String timetable;
 
   @Option(

@@ -26,7 +26,11 @@ final class Failover extends Common implements Callable<Integer> {
   @Mixin Waiting waiting;
   @Mixin Confirming confirming;
 
-  @Option(names = "--point", defaultValue = "", description = "Number of an older recovery point.")
+  @Option(
+      names = "--point",
+      paramLabel = "POINT",
+      defaultValue = "",
+      description = "Number of an older recovery point.")
   String point;
 
   @Option(

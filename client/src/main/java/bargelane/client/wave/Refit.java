@@ -43,7 +43,11 @@ final class Refit extends Common implements Callable<Integer> {
       description = "Give your word that a machine may move though its guest can't be refitted.")
   String word;
 
-  @Option(names = "--reason", defaultValue = "", description = "Why; empty takes the word back.")
+  @Option(
+      names = "--reason",
+      paramLabel = "REASON",
+      defaultValue = "",
+      description = "Why; empty takes the word back.")
   String reason;
 
   @Override

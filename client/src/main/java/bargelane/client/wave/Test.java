@@ -21,7 +21,11 @@ final class Test extends Common implements Callable<Integer> {
   @Mixin OfWave wave;
   @Mixin Waiting waiting;
 
-  @Option(names = "--point", defaultValue = "", description = "Number of a recovery point.")
+  @Option(
+      names = "--point",
+      paramLabel = "POINT",
+      defaultValue = "",
+      description = "Number of a recovery point.")
   String point;
 
   @Option(names = "--hold", description = "Keep it until bargelane run finish.")

@@ -5,6 +5,7 @@ import bargelane.core.site.Inventory.GuestFacts;
 import bargelane.core.site.Inventory.Ingress;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.site.Inventory.Nic;
+import bargelane.text.Sizes;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -44,7 +45,7 @@ public final class MachineDiff {
     Map<String, String> f = new LinkedHashMap<>();
     f.put("name", m.name());
     f.put("processors", String.valueOf(m.cpus()));
-    f.put("memory", m.memoryMib() + " MiB");
+    f.put("memory", Sizes.exact(m.memoryMib() << 20));
     f.put("operating system", m.os());
     f.put("firmware", m.firmware());
     f.put("power", m.on() ? "on" : "off");
@@ -57,8 +58,7 @@ public final class MachineDiff {
           "disk " + d++,
           disk.volume()
               + ", "
-              + (disk.bytes() >> 20)
-              + " MiB"
+              + Sizes.exact(disk.bytes())
               + (disk.storage().isEmpty() ? "" : " on " + disk.storage()));
     }
     int n = 0;

@@ -3,7 +3,7 @@ package bargelane.core.wave;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
 import bargelane.core.word.Worded;
-import java.time.Duration;
+import bargelane.text.Durations;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.List;
@@ -77,10 +77,11 @@ public record Need(
               Urgency.NOW,
               thing,
               "its exposure of "
-                  + rounded(exposure.age().get())
-                  + " s is over the RPO of "
-                  + exposure.rpo().toSeconds()
-                  + " s",
+                  + Durations.text(exposure.age().get())
+                  + " is over the RPO of "
+                  + Durations.text(exposure.rpo())
+                  + " by "
+                  + Durations.text(exposure.age().get().minus(exposure.rpo())),
               Remedy.of("see why the last pass failed", Action.WAVE_SHOW, wave.name()),
               wave.name(),
               Optional.empty()));
@@ -99,10 +100,6 @@ public record Need(
               Optional.empty()));
     }
     return needs;
-  }
-
-  private static long rounded(Duration d) {
-    return Math.round(d.toMillis() / 1000.0);
   }
 
   private static String firstShut(int machines, Map<Gate, Integer> openGates) {

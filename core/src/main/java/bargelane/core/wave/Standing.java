@@ -6,6 +6,7 @@ import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
 import bargelane.core.finding.Remedy;
 import bargelane.core.wave.Gate.State;
+import bargelane.text.Durations;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
@@ -116,10 +117,11 @@ public record Standing(
             Code.EXPOSURE_OVER_RPO,
             machine,
             "the newest recovery point is "
-                + exposure.age().get().toSeconds()
-                + " s old, the RPO is "
-                + exposure.rpo().toSeconds()
-                + " s",
+                + Durations.text(exposure.age().get())
+                + " old, "
+                + Durations.text(exposure.age().get().minus(exposure.rpo()))
+                + " over the RPO of "
+                + Durations.text(exposure.rpo()),
             Remedy.of("look at the last pass", Action.WAVE_SHOW, wave),
             Who.ENGINEER));
   }

@@ -1,5 +1,6 @@
 package bargelane.core.wave;
 
+import bargelane.text.Durations;
 import java.time.Duration;
 
 /**
@@ -17,16 +18,14 @@ public record Timetable(
     if (every.compareTo(Duration.ofSeconds(1)) < 0) {
       throw new IllegalArgumentException(
           "passes can't be asked for more often than every second; asked for "
-              + every.toSeconds()
-              + " s");
+              + Durations.text(every));
     }
     if (rpo.compareTo(every) < 0) {
       throw new IllegalArgumentException(
           "an RPO of "
-              + rpo.toSeconds()
-              + " s can't be held by a pass every "
-              + every.toSeconds()
-              + " s");
+              + Durations.text(rpo)
+              + " can't be held by a pass every "
+              + Durations.text(every));
     }
     if (keepPoints < 1 || keepPoints > 1000) {
       throw new IllegalArgumentException(

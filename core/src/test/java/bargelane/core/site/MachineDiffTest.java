@@ -62,12 +62,12 @@ class MachineDiffTest {
             guest("6.2", 10, Instant.EPOCH));
     assertEquals(
         List.of(
-            new Change("disk 0", "system, 20480 MiB on shelf-a", "system, 20480 MiB on shelf-b"),
-            new Change("disk 1", "", "data, 1024 MiB on shelf-a"),
+            new Change("disk 0", "system, 20GiB on shelf-a", "system, 20GiB on shelf-b"),
+            new Change("disk 1", "", "data, 1GiB on shelf-a"),
             new Change("kernel", "6.1", "6.2"),
             new Change("label app", "lending", "loans"),
             new Change("label old", "yes", ""),
-            new Change("memory", "4096 MiB", "8192 MiB")),
+            new Change("memory", "4GiB", "8GiB")),
         MachineDiff.of(former, present));
   }
 

@@ -156,7 +156,7 @@ class WaveStatusTest {
     assertEquals(
         List.of(Need.Urgency.NOW, Need.Urgency.SOON, Need.Urgency.NEXT),
         needs.stream().map(Need::urgency).toList());
-    assertTrue(needs.get(0).cause().contains("90 s is over the RPO of 60 s"));
+    assertTrue(needs.get(0).cause().contains("1m30s is over the RPO of 1m by 30s"));
     assertEquals("gate 'sized' is shut for 1 of 2 machines", needs.get(2).cause());
     List<Need> diverged =
         Need.of(status("lpd", OPEN), true, over, 2, open, List.of(failed), Remedy.NONE);

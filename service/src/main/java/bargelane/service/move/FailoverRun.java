@@ -1,6 +1,5 @@
 package bargelane.service.move;
 
-import bargelane.api.Durations;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.Services;
@@ -13,6 +12,7 @@ import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.sites.SiteException;
+import bargelane.text.Durations;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;

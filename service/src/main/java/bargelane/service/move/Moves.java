@@ -1,7 +1,6 @@
 package bargelane.service.move;
 
 import bargelane.api.Problem;
-import bargelane.api.Sizes;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
 import bargelane.core.replication.LegState;
@@ -27,6 +26,7 @@ import bargelane.service.run.Runs;
 import bargelane.service.run.Work;
 import bargelane.sites.Compute;
 import bargelane.sites.SiteDriver;
+import bargelane.text.Sizes;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.time.temporal.ChronoUnit;
 import java.util.LinkedHashMap;

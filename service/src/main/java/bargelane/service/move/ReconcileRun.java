@@ -1,7 +1,6 @@
 package bargelane.service.move;
 
 import bargelane.api.Divergence;
-import bargelane.api.Sizes;
 import bargelane.blocks.Ranges;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
@@ -26,6 +25,7 @@ import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.sites.Compute;
 import bargelane.sites.Source;
+import bargelane.text.Sizes;
 import java.time.Duration;
 import java.time.Instant;
 import java.time.temporal.ChronoUnit;

@@ -1,6 +1,5 @@
 package bargelane.service.move;
 
-import bargelane.api.Sizes;
 import bargelane.blocks.Ranges;
 import bargelane.core.lane.Placement;
 import bargelane.core.lane.Placement.PlacedNic;
@@ -27,6 +26,7 @@ import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.sites.Compute;
+import bargelane.text.Sizes;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;

@@ -1,7 +1,7 @@
 package bargelane.service.node;
 
-import bargelane.api.Durations;
 import bargelane.service.guest.AgentListener;
+import bargelane.text.Durations;
 import java.io.IOException;
 import java.net.InetAddress;
 import java.net.InetSocketAddress;

@@ -1,7 +1,6 @@
 package bargelane.service.replication;
 
 import bargelane.api.Problem;
-import bargelane.api.Sizes;
 import bargelane.core.point.Retention;
 import bargelane.core.replication.PassState;
 import bargelane.service.platform.Db;
@@ -15,6 +14,7 @@ import bargelane.service.run.Subject;
 import bargelane.service.run.Work;
 import bargelane.service.site.Ledger;
 import bargelane.sites.Target;
+import bargelane.text.Sizes;
 import java.time.Duration;
 import java.util.List;
 import java.util.Map;

@@ -1,6 +1,5 @@
 package bargelane.service.replication;
 
-import bargelane.api.Sizes;
 import bargelane.core.replication.LegState;
 import bargelane.core.replication.PassKind;
 import bargelane.core.site.Capabilities.Reach;
@@ -14,6 +13,7 @@ import bargelane.service.run.Work;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import bargelane.sites.Source;
+import bargelane.text.Sizes;
 import java.time.Duration;
 import java.time.Instant;
 import java.time.temporal.ChronoUnit;

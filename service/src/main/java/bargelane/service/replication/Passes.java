@@ -1,6 +1,5 @@
 package bargelane.service.replication;
 
-import bargelane.api.Sizes;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
 import bargelane.service.event.Events;
@@ -12,6 +11,7 @@ import bargelane.service.run.RunEngine;
 import bargelane.service.run.RunFailure;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.Sites;
+import bargelane.text.Sizes;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.time.Clock;
 import java.time.Duration;

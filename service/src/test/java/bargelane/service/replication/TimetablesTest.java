@@ -52,7 +52,7 @@ class TimetablesTest {
       value = {
         "4 | 60 | 6 | passes can't be asked for more often than every 5 s; asked for 4 s",
         "-1 | 60 | 6 | passes can't be asked for more often than every 5 s; asked for -1 s",
-        "60 | 59 | 6 | an RPO of 59 s can't be held by a pass every 60 s",
+        "60 | 59 | 6 | an RPO of 59s can't be held by a pass every 1m",
         "60 | 60 | 0 | between 1 and 1000 points can be kept; asked for 0",
         "60 | 60 | 1001 | between 1 and 1000 points can be kept; asked for 1001"
       })

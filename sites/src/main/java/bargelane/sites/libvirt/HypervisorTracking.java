@@ -5,6 +5,7 @@ import com.sun.jna.Pointer;
 import java.time.Duration;
 import java.util.Optional;
 import java.util.function.BooleanSupplier;
+import java.util.function.Function;
 import java.util.function.Predicate;
 
 /**
@@ -102,40 +103,33 @@ final class HypervisorTracking {
   }
 
   boolean hasCheckpoint(String uuid, String name) {
-    return host.with(
-        uuid,
-        p -> {
-          Pointer c = Hypervisor.lib().virDomainCheckpointLookupByName(p, name, 0);
-          if (c == null) {
-            if (Hypervisor.lib().virGetLastErrorCode() == LibVirt.NO_DOMAIN_CHECKPOINT) {
-              return false;
-            }
-            throw host.failure("checkpoint " + name);
-          }
-          Hypervisor.lib().virDomainCheckpointFree(c);
-          return true;
-        });
+    return host.with(uuid, p -> checkpoint(p, name, c -> true).orElse(false));
   }
 
   /** Deletes a checkpoint, its bitmaps too where {@code whole}; gives whether that succeeded. */
   boolean deleteCheckpoint(String uuid, String name, boolean whole) {
+    int how = whole ? 0 : LibVirt.CHECKPOINT_METADATA_ONLY;
     return host.with(
         uuid,
-        p -> {
-          Pointer c = Hypervisor.lib().virDomainCheckpointLookupByName(p, name, 0);
-          if (c == null) {
-            if (Hypervisor.lib().virGetLastErrorCode() == LibVirt.NO_DOMAIN_CHECKPOINT) {
-              return true;
-            }
-            throw host.failure("checkpoint " + name);
-          }
-          try {
-            return Hypervisor.lib()
-                    .virDomainCheckpointDelete(c, whole ? 0 : LibVirt.CHECKPOINT_METADATA_ONLY)
-                == 0;
-          } finally {
-            Hypervisor.lib().virDomainCheckpointFree(c);
-          }
-        });
+        p ->
+            checkpoint(p, name, c -> Hypervisor.lib().virDomainCheckpointDelete(c, how) == 0)
+                .orElse(true));
+  }
+
+  /** Does something with a checkpoint of a domain; empty if there is none of that name. */
+  private <T> Optional<T> checkpoint(Pointer domain, String name, Function<Pointer, T> use) {
+    LibVirt lib = Hypervisor.lib();
+    Pointer c = lib.virDomainCheckpointLookupByName(domain, name, 0);
+    if (c == null) {
+      if (lib.virGetLastErrorCode() == LibVirt.NO_DOMAIN_CHECKPOINT) {
+        return Optional.empty();
+      }
+      throw host.failure("checkpoint " + name);
+    }
+    try {
+      return Optional.of(use.apply(c));
+    } finally {
+      lib.virDomainCheckpointFree(c);
+    }
   }
 }

@@ -5,26 +5,16 @@ import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
-import bargelane.blocks.BlockDevice.Context;
-import bargelane.blocks.BlockDevice.Extent;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdClient;
 import bargelane.core.finding.Finding;
 import bargelane.core.site.Inventory.GuestFacts;
-import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.sites.SiteException;
 import bargelane.sites.Source;
-import bargelane.standins.host.DemoHost;
-import bargelane.standins.host.SmallMachines;
 import java.io.IOException;
 import java.io.UncheckedIOException;
-import java.net.HttpURLConnection;
-import java.net.InetAddress;
-import java.net.ServerSocket;
-import java.net.URI;
 import java.nio.ByteBuffer;
 import java.nio.ByteOrder;
-import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Clock;
@@ -33,116 +23,10 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.TimeUnit;
-import org.junit.jupiter.api.AfterAll;
-import org.junit.jupiter.api.AfterEach;
-import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.Test;
 
-/** What happens to a host behind our back, with a real guest that writes all the while. */
-class HostFaultsTest {
-
-  private static final String GUEST = "ledger";
-  private static final String OWNER = "bargelane/f";
-  private static Path dir;
-  private static DemoHost demo;
-  private static LibvirtDriver driver;
-
-  private static final String SETTINGS = "&devices=ide&reserve-mib=16&scratch-mib=4";
-
-  @BeforeAll
-  static void start() throws IOException {
-    List<Path> images = SmallMachines.guestDisks();
-    dir = SmallMachines.shortDirectory();
-    demo = DemoHost.start("games", dir.resolve("h"), "hithe", "10.20.1.1");
-    driver = new LibvirtDriver("hithe", demo.address(SETTINGS), Clock.systemUTC());
-    int port;
-    try (ServerSocket s = new ServerSocket(0, 1, InetAddress.getLoopbackAddress())) {
-      port = s.getLocalPort();
-    }
-    demo.takeIn(GUEST, images, "qcow2", "10.20.1.0/24", "10.20.1.21", port);
-    demo.virsh("start", GUEST);
-    status();
-  }
-
-  @AfterAll
-  static void stop() throws IOException {
-    demo.close();
-    SmallMachines.delete(dir);
-  }
-
-  @AfterEach
-  void nothingStays() {
-    for (String name : List.of("one", "two", "three")) {
-      driver.source().dropSnapshot(name);
-      driver.source().forgetMarker(name);
-    }
-    assertEquals(List.of(), driver.target().owned(OWNER));
-  }
-
-  private static MachineFacts guest() {
-    return driver.inventory().machines().get(0);
-  }
-
-  private static Host host() {
-    return new Host("hithe", Settings.parse(demo.address(SETTINGS)));
-  }
-
-  private static List<String> disks() {
-    return guest().disks().stream().map(d -> d.volume()).toList();
-  }
-
-  private static String ask(String path, int seconds) throws IOException {
-    var way = driver.compute().wayIn(guest().platformId());
-    HttpURLConnection http =
-        (HttpURLConnection)
-            URI.create("http://" + way.host() + ":" + way.port() + path).toURL().openConnection();
-    http.setConnectTimeout(2000);
-    http.setReadTimeout(seconds * 1000);
-    return new String(http.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
-  }
-
-  /** What the guest tells of itself, waiting for it to boot. */
-  private static String status() throws IOException {
-    long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(120);
-    while (true) {
-      try {
-        return ask("/", 3);
-      } catch (IOException e) {
-        if (System.nanoTime() > until) {
-          throw e;
-        }
-        pause();
-      }
-    }
-  }
-
-  /** The guest has no way to tell that it is up but to answer. */
-  private static void pause() throws IOException {
-    try {
-      TimeUnit.MILLISECONDS.sleep(200);
-    } catch (InterruptedException e) {
-      throw new IOException(e);
-    }
-  }
-
-  private static void snapshot(String name, Optional<String> since) {
-    driver.source().snapshot(name, OWNER, disks(), since, false);
-  }
-
-  private static SiteException refused(org.junit.jupiter.api.function.Executable call) {
-    return assertThrows(SiteException.class, call);
-  }
-
-  private static long changed(String snapshot, String since) throws IOException {
-    String uri =
-        driver.source().openSnapshot("x", snapshot, disks().get(1), Optional.of(since)).uri();
-    try (NbdClient disk = NbdClient.connect(NbdAddress.parse(uri))) {
-      return disk.status(Context.CHANGED, 0, disk.size()).stream()
-          .filter(Extent::set)
-          .mapToLong(Extent::length)
-          .sum();
-    }
-  }
+/** What happens to a host behind our back. */
+class HostFaultsTest extends LiveGuest {
 
   @Test
   void scratchRoomThatFillsEndsTheSnapshotAndNeverAWriteOfTheGuest() throws IOException {

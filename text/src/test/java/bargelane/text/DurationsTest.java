@@ -1,9 +1,8 @@
-package bargelane.client;
+package bargelane.text;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 
-import bargelane.api.Durations;
 import java.time.Duration;
 import java.util.Random;
 import org.junit.jupiter.api.Test;

@@ -1,4 +1,4 @@
-package bargelane.api;
+package bargelane.text;
 
 import java.time.Duration;
 import java.time.format.DateTimeParseException;

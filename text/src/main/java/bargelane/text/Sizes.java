@@ -1,4 +1,4 @@
-package bargelane.api;
+package bargelane.text;
 
 import java.math.BigDecimal;
 import java.math.RoundingMode;
@@ -24,5 +24,18 @@ public final class Sizes {
             .stripTrailingZeros()
             .toPlainString()
         + UNITS[unit];
+  }
+
+  /**
+   * Writes an amount without rounding, in the largest unit that holds it whole: {@code 1536MiB}.
+   */
+  public static String exact(long bytes) {
+    long value = bytes;
+    int unit = 0;
+    while (value != 0 && value % 1024 == 0 && unit < UNITS.length - 1) {
+      value /= 1024;
+      unit++;
+    }
+    return value + UNITS[unit];
   }
 }
