@@ -123,7 +123,7 @@ class CliTest {
         "--network",
         "net-rooms=sub-rooms");
     done("lane", "check", "mill-to-marsh");
-    done("timetable", "add", "brisk", "--every", "15", "--rpo", "60", "--keep", "6");
+    done("timetable", "add", "brisk", "--every", "5", "--rpo", "60", "--keep", "6");
     done(
         "wave",
         "add",

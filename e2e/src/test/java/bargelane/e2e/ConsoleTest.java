@@ -272,7 +272,7 @@ class ConsoleTest {
                         .setExecutablePath(Path.of("/usr/bin/chromium"))
                         .setArgs(Browsing.FLAGS))) {
       Journey journey = new Journey(harness.api(), line -> {});
-      journey.prepare(harness, 20, 120);
+      journey.prepare(harness, 5, 60);
       BrowserContext context =
           browser.newContext(
               new Browser.NewContextOptions()

@@ -37,7 +37,7 @@ class FaultsTest {
     harness = Harness.create().all();
     api = harness.api();
     journey = new Journey(api, line -> {});
-    journey.prepare(harness, 10, 60);
+    journey.prepare(harness, 5, 60);
   }
 
   @AfterAll

@@ -45,7 +45,7 @@ class InvariantsTest {
     harness = Harness.create().database().estate("estate").cloud().service(List.of("--no-tug"));
     api = harness.api();
     journey = new Journey(api, line -> {});
-    journey.prepare(harness, 10, 60);
+    journey.prepare(harness, 5, 60);
   }
 
   @AfterAll
