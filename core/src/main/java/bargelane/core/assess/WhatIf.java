@@ -27,9 +27,57 @@ public final class WhatIf {
    * @param unsized machines that have no size at this one
    */
   public record Point(
-      Choice choice, BigDecimal monthly, int machines, int above, double aboveHours, int unsized) {}
+      Choice choice, BigDecimal monthly, int machines, int above, double aboveHours, int unsized) {
 
-  private static final int MOST = 1000;
+    /** Whether none of the others is cheaper without being above more often, or the reverse. */
+    public boolean bestOf(List<Point> all) {
+      return all.stream().noneMatch(other -> other.better(this));
+    }
+
+    private boolean better(Point than) {
+      int price = monthly.compareTo(than.monthly);
+      return price <= 0 && above <= than.above && (price < 0 || above < than.above);
+    }
+  }
+
+  /** Choices in one grid. */
+  public static final int MOST = 1000;
+
+  /**
+   * Each of these values with each of the others; a list that is empty stands for the own value.
+   *
+   * @throws IllegalArgumentException if there are more than {@value #MOST}
+   */
+  public static List<Choice> grid(
+      Assumptions own,
+      List<Double> percentiles,
+      List<Double> headrooms,
+      List<Commitment> commitments,
+      List<BigDecimal> hoursAWeek) {
+    List<Double> shares = or(percentiles, own.percentile());
+    List<Double> rooms = or(headrooms, own.headroom().cpu());
+    List<Commitment> terms = or(commitments, own.commitment());
+    List<BigDecimal> hours = or(hoursAWeek, own.hoursAWeek());
+    // As doubles: four long lists are more than an int or a long counts.
+    if ((double) shares.size() * rooms.size() * terms.size() * hours.size() > MOST) {
+      throw new IllegalArgumentException("these choices have more than " + MOST + " combinations");
+    }
+    List<Choice> all = new ArrayList<>();
+    for (double share : shares) {
+      for (double room : rooms) {
+        for (Commitment term : terms) {
+          for (BigDecimal of : hours) {
+            all.add(new Choice(share, room, term, of));
+          }
+        }
+      }
+    }
+    return all;
+  }
+
+  private static <T> List<T> or(List<T> asked, T own) {
+    return asked.isEmpty() ? List.of(own) : asked;
+  }
 
   private final List<Choice> choices;
   private final List<Sizing> sizings;

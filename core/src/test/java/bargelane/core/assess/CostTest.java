@@ -255,6 +255,55 @@ class CostTest {
   }
 
   @Test
+  void aGridHasEachOfTheValuesWithEachOfTheOthers() {
+    List<WhatIf.Choice> grid =
+        WhatIf.grid(
+            Samples.USUAL, List.of(50.0, 95.0), List.of(), List.of(Commitment.NONE), List.of());
+    assertEquals(
+        List.of(
+            new WhatIf.Choice(
+                50, Samples.USUAL.headroom().cpu(), Commitment.NONE, Samples.USUAL.hoursAWeek()),
+            new WhatIf.Choice(
+                95, Samples.USUAL.headroom().cpu(), Commitment.NONE, Samples.USUAL.hoursAWeek())),
+        grid);
+    List<Double> many = java.util.Collections.nCopies(65536, 50.0);
+    List<BigDecimal> hours = java.util.Collections.nCopies(65536, BigDecimal.TEN);
+    // 2^64 of them: neither an int nor a long tells that these are too many.
+    assertThrows(
+        IllegalArgumentException.class,
+        () ->
+            WhatIf.grid(
+                Samples.USUAL,
+                many,
+                many,
+                java.util.Collections.nCopies(65536, Commitment.NONE),
+                hours));
+  }
+
+  @Test
+  void aPointIsAmongTheBestUnlessAnotherIsBetterInOneAndNoWorseInTheOther() {
+    WhatIf.Point cheap = point("10.00", 5);
+    WhatIf.Point safe = point("20.00", 0);
+    WhatIf.Point same = point("10.00", 5);
+    WhatIf.Point dear = point("20.00", 1);
+    List<WhatIf.Point> all = List.of(cheap, safe, same, dear);
+    assertTrue(cheap.bestOf(all));
+    assertTrue(same.bestOf(all));
+    assertTrue(safe.bestOf(all));
+    assertTrue(!dear.bestOf(all));
+  }
+
+  private static WhatIf.Point point(String monthly, int above) {
+    return new WhatIf.Point(
+        new WhatIf.Choice(95, 0, Commitment.NONE, BigDecimal.TEN),
+        new BigDecimal(monthly),
+        10,
+        above,
+        above,
+        0);
+  }
+
+  @Test
   void assumptionsThatCantBeAreRefusedWithTheirName() {
     for (var make :
         List.<Runnable>of(

@@ -4,6 +4,7 @@ import at.favre.lib.crypto.bcrypt.BCrypt;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.ProblemException;
+import bargelane.service.platform.Upkeep;
 import java.nio.charset.StandardCharsets;
 import java.security.MessageDigest;
 import java.security.NoSuchAlgorithmException;
@@ -16,6 +17,9 @@ import java.util.Optional;
  * Local accounts, sessions of the console, tokens of programs. Secrets are kept as digests only.
  */
 public final class Accounts {
+
+  /** Deletes tokens that are no longer valid; see {@link Upkeep}. */
+  public static final String TIDY = "delete from token where expires_at < ?1";
 
   /** Who calls: an account, by a session with its CSRF value or by a token. */
   public record Caller(String account, String kind, String csrf) {}

@@ -7,14 +7,10 @@ import bargelane.core.assess.Assumptions;
 import bargelane.core.assess.Commitment;
 import bargelane.core.assess.WhatIf;
 import bargelane.service.platform.Db;
-import java.math.BigDecimal;
-import java.util.ArrayList;
 import java.util.List;
 
 /** Grids of choices over the machines of a revision, by what is known of them now. */
 public final class WhatIfs {
-
-  private static final int MOST = 1000;
 
   private final Db db;
   private final Assessments assessments;
@@ -28,26 +24,20 @@ public final class WhatIfs {
     Assessments.Basics basics =
         db.tx(s -> assessments.again(s, AssessmentViews.find(s, ref), asked.revision()));
     Assumptions own = basics.assumptions();
-    List<WhatIf.Choice> choices = new ArrayList<>();
-    for (double percentile : or(asked.percentiles(), own.percentile())) {
-      for (double headroom : or(asked.headrooms(), own.headroom().cpu())) {
-        for (String commitment : or(asked.commitments(), own.commitment().text())) {
-          for (BigDecimal hours : or(asked.hoursAWeek(), own.hoursAWeek())) {
-            choices.add(
-                new WhatIf.Choice(percentile, headroom, Assumed.commitment(commitment), hours));
-            if (choices.size() > MOST) {
-              throw Assumed.wrong(
-                  "these choices have more than " + MOST + " combinations", "ask for fewer");
-            }
-          }
-        }
-      }
-    }
     WhatIf grid;
     try {
-      grid = new WhatIf(basics.offer(), own, choices);
+      grid =
+          new WhatIf(
+              basics.offer(),
+              own,
+              WhatIf.grid(
+                  own,
+                  given(asked.percentiles()),
+                  given(asked.headrooms()),
+                  given(asked.commitments()).stream().map(Assumed::commitment).toList(),
+                  given(asked.hoursAWeek())));
     } catch (IllegalArgumentException e) {
-      throw Assumed.wrong(e.getMessage(), "give another value");
+      throw Assumed.wrong(e.getMessage(), "give other values, or fewer");
     }
     assessments
         .assessor(basics)
@@ -68,8 +58,8 @@ public final class WhatIfs {
         points.stream().map(p -> view(p, points)).toList());
   }
 
-  private static <T> List<T> or(List<T> asked, T own) {
-    return asked == null || asked.isEmpty() ? List.of(own) : asked;
+  private static <T> List<T> given(List<T> asked) {
+    return asked == null ? List.of() : asked;
   }
 
   private static PointView view(WhatIf.Point p, List<WhatIf.Point> all) {
@@ -83,12 +73,6 @@ public final class WhatIfs {
         p.above(),
         p.aboveHours(),
         p.unsized(),
-        all.stream().noneMatch(o -> better(o, p)));
-  }
-
-  /** Neither dearer nor more often above, and one of both truly. */
-  private static boolean better(WhatIf.Point a, WhatIf.Point than) {
-    int price = a.monthly().compareTo(than.monthly());
-    return price <= 0 && a.above() <= than.above() && (price < 0 || a.above() < than.above());
+        p.bestOf(all));
   }
 }

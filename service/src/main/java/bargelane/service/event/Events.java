@@ -3,6 +3,7 @@ package bargelane.service.event;
 import bargelane.api.EventView;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
+import bargelane.service.platform.Upkeep;
 import java.io.Closeable;
 import java.sql.Connection;
 import java.sql.DriverManager;
@@ -41,6 +42,10 @@ public final class Events implements Closeable {
     listener.setDaemon(true);
     listener.start();
   }
+
+  /** Deletes events that told of single steps and progress; see {@link Upkeep}. */
+  public static final String TIDY =
+      "delete from event where kind in ('step', 'progress', 'pass') and at < ?1";
 
   /** Records an event in the caller's transaction. */
   public void tell(

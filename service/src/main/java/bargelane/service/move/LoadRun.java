@@ -5,7 +5,6 @@ import bargelane.core.replication.Direction;
 import bargelane.core.replication.LegState;
 import bargelane.core.site.Inventory;
 import bargelane.service.plan.Plans;
-import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
@@ -13,6 +12,7 @@ import bargelane.service.replication.ReplicaEntity;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
+import bargelane.service.replication.Tows;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.RunKind;
@@ -63,14 +63,7 @@ final class LoadRun implements RunKind {
                 LegEntity leg = new LegEntity();
                 leg.id = Ids.next("leg");
                 leg.towId = w.subjectId();
-                leg.number =
-                    1
-                        + Db.first(
-                                s,
-                                Integer.class,
-                                "select coalesce(max(number), 0) from LegEntity where towId = ?1",
-                                w.subjectId())
-                            .orElse(0);
+                leg.number = Tows.nextLegNumber(s, w.subjectId());
                 leg.direction = Direction.OUT;
                 leg.state = LegState.PAUSED;
                 leg.marker = "";

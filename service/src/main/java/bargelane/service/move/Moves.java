@@ -19,6 +19,7 @@ import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowEntity;
 import bargelane.service.replication.TowState;
+import bargelane.service.replication.Tows;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunEntity;
 import bargelane.service.run.RunFailure;
@@ -215,15 +216,7 @@ final class Moves {
               // Between the choice and its note nobody thins the leg's points.
               s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);
               Optional<PointEntity> found =
-                  asked.isEmpty()
-                      ? TowState.newestPoint(s, leg)
-                      : Db.first(
-                          s,
-                          PointEntity.class,
-                          "from PointEntity where towId = ?1 and (id = ?2 or cast(number as string) = ?2) and legId = ?3",
-                          w.subjectId(),
-                          asked,
-                          leg.id);
+                  asked.isEmpty() ? TowState.newestPoint(s, leg) : Tows.point(s, leg, asked);
               return found.orElseThrow(
                       () ->
                           new RunFailure(

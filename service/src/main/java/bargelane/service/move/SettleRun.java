@@ -1,18 +1,16 @@
 package bargelane.service.move;
 
-import bargelane.core.replication.LegState;
-import bargelane.service.platform.Db;
 import bargelane.service.replication.Berth;
-import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
-import bargelane.service.replication.TowEntity;
 import bargelane.service.replication.TowState;
+import bargelane.service.replication.Tows;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
+import bargelane.service.site.Ledger;
 import bargelane.service.site.SiteObjectEntity;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.Target.Owned;
@@ -57,12 +55,7 @@ final class SettleRun implements RunKind {
   }
 
   private Outcome end(Work w) {
-    services
-        .db()
-        .run(
-            s ->
-                Db.list(s, LegEntity.class, "from LegEntity where towId = ?1", w.subjectId())
-                    .forEach(l -> l.state = LegState.CLOSED));
+    services.db().run(s -> Tows.end(s, w.subjectId()));
     return Outcome.done("");
   }
 
@@ -97,25 +90,11 @@ final class SettleRun implements RunKind {
         .db()
         .run(
             s -> {
-              Db.change(
-                  s, "update SiteObjectEntity set wanted = false where towId = ?1", w.subjectId());
-              Db.change(s, "delete from PointEntity where towId = ?1", w.subjectId());
-              Db.change(
-                  s,
-                  "delete from ReplicaEntity where legId in (select id from LegEntity where towId = ?1)",
-                  w.subjectId());
+              Ledger.dropAll(s, w.subjectId());
+              Tows.forgetCopies(s, w.subjectId());
             });
     services.ledger().sweep();
-    List<SiteObjectEntity> left =
-        services
-            .db()
-            .tx(
-                s ->
-                    Db.list(
-                        s,
-                        SiteObjectEntity.class,
-                        "from SiteObjectEntity where towId = ?1",
-                        w.subjectId()));
+    List<SiteObjectEntity> left = services.db().tx(s -> Ledger.of(s, w.subjectId()));
     return left.isEmpty()
         ? Outcome.done("")
         : Outcome.waitFor(
@@ -152,8 +131,7 @@ final class SettleRun implements RunKind {
         .db()
         .run(
             s -> {
-              s.find(TowEntity.class, state.tow.id).settledAt = services.clock().instant();
-              Db.change(s, "update MemberEntity set open = false where towId = ?1", w.subjectId());
+              Tows.settle(s, state.tow.id, services.clock().instant());
               services
                   .events()
                   .tell(

@@ -8,8 +8,8 @@ import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
 import bargelane.core.wave.Proof;
 import bargelane.service.plan.Plans;
-import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
+import bargelane.service.platform.SettingEntity;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.PassDisk;
 import bargelane.service.replication.PassEntity;
@@ -306,16 +306,7 @@ final class TestRun implements RunKind {
   /** Waits until somebody finishes it. */
   private Outcome hold(Work w) {
     boolean finished =
-        services
-            .db()
-            .tx(
-                s ->
-                    !Db.list(
-                            s,
-                            Object.class,
-                            "from SettingEntity where name = ?1",
-                            MoveDesk.finished(w.runId()))
-                        .isEmpty());
+        services.db().tx(s -> s.find(SettingEntity.class, MoveDesk.finished(w.runId())) != null);
     return finished
         ? Outcome.done("finished by hand")
         : Outcome.waitFor("held until it is finished");

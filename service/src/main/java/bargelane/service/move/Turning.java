@@ -3,7 +3,6 @@ package bargelane.service.move;
 import bargelane.core.replication.Direction;
 import bargelane.core.replication.LegState;
 import bargelane.service.plan.Plans;
-import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.Berth;
@@ -16,6 +15,7 @@ import bargelane.service.replication.ReplicaEntity;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
+import bargelane.service.replication.Tows;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
@@ -156,17 +156,10 @@ final class Turning {
     if (s.find(LegEntity.class, legId) != null) {
       return;
     }
-    Integer last =
-        Db.first(
-                s,
-                Integer.class,
-                "select max(number) from LegEntity where towId = ?1",
-                w.subjectId())
-            .orElse(0);
     LegEntity leg = new LegEntity();
     leg.id = legId;
     leg.towId = w.subjectId();
-    leg.number = last + 1;
+    leg.number = Tows.nextLegNumber(s, w.subjectId());
     leg.direction = turn.winner() == Side.AWAY ? Direction.BACK : Direction.OUT;
     leg.state = LegState.OPEN;
     leg.marker = turn.marker();
@@ -207,13 +200,11 @@ final class Turning {
               // dies after it leaves nothing that the sweep does not find.
               TowState state = TowState.load(s, leg.towId);
               Side from = TowState.source(leg);
-              for (PointEntity p :
-                  Db.list(s, PointEntity.class, "from PointEntity where legId = ?1", legId)) {
+              for (PointEntity p : Tows.points(s, legId)) {
                 Ledger.drop(s, p.siteId, "point", p.name);
                 s.remove(p);
               }
-              for (ReplicaEntity r :
-                  Db.list(s, ReplicaEntity.class, "from ReplicaEntity where legId = ?1", legId)) {
+              for (ReplicaEntity r : Tows.replicas(s, legId)) {
                 Ledger.drop(s, state.siteId(from.other()), "volume", r.volume);
                 s.remove(r);
               }
@@ -231,18 +222,7 @@ final class Turning {
    */
   void dropOlderLegs(Work w) {
     int number = moves.leg(w).number;
-    services
-        .db()
-        .tx(
-            s ->
-                Db.list(
-                    s,
-                    String.class,
-                    "select id from LegEntity where towId = ?1 and number < ?2 and state = ?3",
-                    w.subjectId(),
-                    number,
-                    LegState.CLOSED))
-        .forEach(this::dropLeg);
+    services.db().tx(s -> Tows.closedBefore(s, w.subjectId(), number)).forEach(this::dropLeg);
   }
 
   /** Ranges that a tally found, by member and disk. */

@@ -82,6 +82,7 @@ import java.time.Clock;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.stream.Stream;
 
 /** The rooms of the service, each with what it needs of those above it. */
 final class Rooms {
@@ -106,6 +107,12 @@ final class Rooms {
   private final Ledger ledger;
   private final SizeChoices sizes;
 
+  /** What each room deletes of its past: passes before the runs that they are of. */
+  static final List<String> TIDY =
+      Stream.of(List.of(Events.TIDY), List.of(Passes.TIDY), Runs.TIDY, List.of(Accounts.TIDY))
+          .flatMap(List::stream)
+          .toList();
+
   Rooms(Db db, Events events, Clock clock, Path home, Pace pace, AgentListener.Where where)
       throws IOException {
     this.db = db;
@@ -122,7 +129,7 @@ final class Rooms {
     ledger = new Ledger(db, sites, clock, Settings.installation(db));
     apis.add(new SiteApi(sites, credentials, ledger));
     recurring.add(every("sweep", Duration.ofSeconds(5), ledger::sweep));
-    recurring.add(every("tidy", Duration.ofHours(1), new Upkeep(db, clock)::tidy));
+    recurring.add(every("tidy", Duration.ofHours(1), new Upkeep(db, clock, TIDY)::tidy));
 
     Scans scans = new Scans(db, sites, clock);
     schedule = new ScanSchedule(db, runs, events, clock);

@@ -64,11 +64,7 @@ public final class WavePages {
   List<WaveStanding> standings(Session s) {
     Instant now = clock.instant();
     Inventories shores = new Inventories(s);
-    return Db.list(
-            s,
-            String.class,
-            "select t.id from TowEntity t join WaveEntity w on w.id = t.waveId order by w.createdAt, w.id")
-        .stream()
+    return Waves.towsInOrder(s).stream()
         .map(tow -> WaveStanding.of(s, shores, TowState.load(s, tow), now))
         .toList();
   }

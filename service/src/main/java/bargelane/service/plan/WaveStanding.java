@@ -17,6 +17,7 @@ import bargelane.service.platform.Json;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.TowState;
+import bargelane.service.replication.Tows;
 import bargelane.service.run.RunEntity;
 import bargelane.service.run.Runs;
 import bargelane.service.site.Inventories;
@@ -62,16 +63,7 @@ public record WaveStanding(
         Exposure.at(now, newest.map(p -> p.asOf), Duration.ofSeconds(state.timetable.rpoSeconds));
     boolean settled = state.tow.settledAt != null;
     boolean protectedNow = state.leg.filter(l -> l.state == LegState.OPEN).isPresent();
-    int points =
-        settled
-            ? 1
-            : Db.first(
-                    s,
-                    Long.class,
-                    "select count(*) from PointEntity where towId = ?1",
-                    state.tow.id)
-                .orElse(0L)
-                .intValue();
+    int points = settled ? 1 : Tows.countPoints(s, state.tow.id);
     Set<String> vanished =
         Set.copyOf(
             Db.list(

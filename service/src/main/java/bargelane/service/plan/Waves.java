@@ -58,7 +58,15 @@ public final class Waves {
 
   /** The tow of a wave. */
   public static TowEntity tow(Session s, WaveEntity wave) {
-    return Db.first(s, TowEntity.class, "from TowEntity where waveId = ?1", wave.id).orElseThrow();
+    return Tows.ofWave(s, wave.id);
+  }
+
+  /** The tows of all waves, in the order in which they were planned: their ids. */
+  public static List<String> towsInOrder(Session s) {
+    return Db.list(
+        s,
+        String.class,
+        "select t.id from TowEntity t join WaveEntity w on w.id = t.waveId order by w.createdAt, w.id");
   }
 
   public String add(WaveAdd asked) {
@@ -113,8 +121,7 @@ public final class Waves {
           machine.name + " is not at the site where lane " + lane.name + " begins",
           "choose a lane from its site");
     }
-    if (!Db.list(s, Object.class, "from MemberEntity where machineId = ?1 and open", machine.id)
-        .isEmpty()) {
+    if (Tows.holds(s, machine.id)) {
       throw ProblemException.conflict(
           "machine-in-wave",
           machine.name + " is in another open wave",

@@ -9,6 +9,7 @@ import bargelane.service.platform.Json;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunEngine;
 import bargelane.service.run.RunFailure;
+import bargelane.service.run.Runs;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.Sites;
 import bargelane.text.Sizes;
@@ -27,6 +28,10 @@ import org.hibernate.Session;
  * one still says is refused.
  */
 public final class Passes {
+
+  /** Deletes the passes of old runs. */
+  public static final String TIDY =
+      "delete from pass where ended_at is not null and run_id in " + Runs.OLD;
 
   private static final String NO_SPACE = "no-space";
   static final String SOURCE_DROPPED = "source-dropped";

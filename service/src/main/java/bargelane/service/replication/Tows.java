@@ -2,6 +2,12 @@ package bargelane.service.replication;
 
 import bargelane.core.replication.LegState;
 import bargelane.service.platform.Db;
+import java.time.Instant;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+import java.util.TreeSet;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
 
@@ -16,12 +22,123 @@ public final class Tows {
         .isPresent();
   }
 
+  /**
+   * Gives machines of open tows to a site the sizes that were chosen for them.
+   *
+   * @param sizes by machine
+   * @return names of the tows that changed
+   */
+  public static Set<String> size(
+      Session s, String toSiteId, Map<String, String> sizes, String basis) {
+    Set<String> changed = new TreeSet<>();
+    for (Object[] row :
+        Db.list(
+            s,
+            Object[].class,
+            "select x.machineId, x.id, t.name from MemberEntity x join TowEntity t on t.id = x.towId"
+                + " join LaneEntity l on l.id = t.laneId"
+                + " where x.open and l.toSiteId = ?1 and t.settledAt is null",
+            toSiteId)) {
+      String size = sizes.get((String) row[0]);
+      if (size != null) {
+        Db.change(
+            s,
+            "update MemberEntity set size = ?1, sizeBasis = ?2 where id = ?3",
+            size,
+            basis,
+            row[1]);
+        changed.add((String) row[2]);
+      }
+    }
+    return changed;
+  }
+
+  /** The tow of a wave. */
+  public static TowEntity ofWave(Session s, String waveId) {
+    return Db.first(s, TowEntity.class, "from TowEntity where waveId = ?1", waveId).orElseThrow();
+  }
+
+  /** Whether a machine is in a tow that is not settled. */
+  public static boolean holds(Session s, String machineId) {
+    return Db.first(
+            s, String.class, "select id from MemberEntity where machineId = ?1 and open", machineId)
+        .isPresent();
+  }
+
+  /** The number of the next leg of a tow. */
+  public static int nextLegNumber(Session s, String towId) {
+    return 1
+        + Db.first(
+                s,
+                Integer.class,
+                "select coalesce(max(number), 0) from LegEntity where towId = ?1",
+                towId)
+            .orElse(0);
+  }
+
+  /** Closed legs of a tow before the one of a number: their ids. */
+  public static List<String> closedBefore(Session s, String towId, int number) {
+    return Db.list(
+        s,
+        String.class,
+        "select id from LegEntity where towId = ?1 and number < ?2 and state = ?3",
+        towId,
+        number,
+        LegState.CLOSED);
+  }
+
+  /** The points of a leg. */
+  public static List<PointEntity> points(Session s, String legId) {
+    return Db.list(s, PointEntity.class, "from PointEntity where legId = ?1", legId);
+  }
+
+  /** How many points a tow has. */
+  public static int countPoints(Session s, String towId) {
+    return Db.first(s, Long.class, "select count(*) from PointEntity where towId = ?1", towId)
+        .orElse(0L)
+        .intValue();
+  }
+
+  /** A point of a leg by its id or its number. */
+  public static Optional<PointEntity> point(Session s, LegEntity leg, String ref) {
+    return Db.first(
+        s,
+        PointEntity.class,
+        "from PointEntity where legId = ?1 and (id = ?2 or cast(number as string) = ?2)",
+        leg.id,
+        ref);
+  }
+
+  /** The replicas of a leg. */
+  public static List<ReplicaEntity> replicas(Session s, String legId) {
+    return Db.list(s, ReplicaEntity.class, "from ReplicaEntity where legId = ?1", legId);
+  }
+
   /** Closes the legs of a tow, each under its lock: no pass begins on it any more. */
   public static void end(Session s, String towId) {
     for (LegEntity leg : Db.list(s, LegEntity.class, "from LegEntity where towId = ?1", towId)) {
       s.refresh(leg, LockMode.PESSIMISTIC_WRITE);
       leg.state = LegState.CLOSED;
     }
+  }
+
+  /** Deletes the records of what a tow holds: its points and its replicas. */
+  public static void forgetCopies(Session s, String towId) {
+    Db.change(s, "delete from PointEntity where towId = ?1", towId);
+    forgetReplicas(s, towId);
+  }
+
+  /** The move is over: its machines are free for another one. */
+  public static void settle(Session s, String towId, Instant at) {
+    s.find(TowEntity.class, towId).settledAt = at;
+    Db.change(s, "update MemberEntity set open = false where towId = ?1", towId);
+  }
+
+  private static void forgetReplicas(Session s, String towId) {
+    Db.change(
+        s,
+        "delete from ReplicaEntity where legId in (select id from LegEntity where towId = ?1)",
+        towId);
   }
 
   /** Deletes the records of a tow that holds nothing; its passes, legs and members. */
@@ -31,10 +148,7 @@ public final class Tows {
         .setParameter(1, towId)
         .executeUpdate();
     Db.change(s, "delete from PassEntity where towId = ?1", towId);
-    Db.change(
-        s,
-        "delete from ReplicaEntity where legId in (select id from LegEntity where towId = ?1)",
-        towId);
+    forgetReplicas(s, towId);
     Db.change(s, "delete from LegEntity where towId = ?1", towId);
     Db.change(s, "delete from MemberEntity where towId = ?1", towId);
   }

@@ -6,12 +6,25 @@ import bargelane.api.StepView;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
+import bargelane.service.platform.Upkeep;
 import java.util.List;
 import java.util.Optional;
 import org.hibernate.Session;
 
 /** Runs as they are told. */
 public final class Runs {
+
+  /** The runs that no person asked for and that are over; see {@link Upkeep}. */
+  public static final String OLD =
+      "(select id from run where routine and parent_id is null and ended_at < ?1)";
+
+  /** Deletes them and their steps, once no pass names them. */
+  public static final List<String> TIDY =
+      List.of(
+          "delete from step where run_id in " + OLD,
+          "delete from run where id in "
+              + OLD
+              + " and not exists (select 1 from pass where run_id = run.id)");
 
   private final Db db;
 

@@ -127,6 +127,16 @@ public final class Ledger {
         name);
   }
 
+  /** Marks everything of a tow as unwanted, in the caller's transaction. */
+  public static void dropAll(Session s, String towId) {
+    Db.change(s, "update SiteObjectEntity set wanted = false where towId = ?1", towId);
+  }
+
+  /** What is recorded as a tow's. */
+  public static List<SiteObjectEntity> of(Session s, String towId) {
+    return Db.list(s, SiteObjectEntity.class, "from SiteObjectEntity where towId = ?1", towId);
+  }
+
   /**
    * Removes a thing now, or as soon as its site lets us. Gives what stands in the way, empty if it
    * is gone.
@@ -138,11 +148,7 @@ public final class Ledger {
 
   /** Removes everything of a tow now; gives what could not be removed and why, none if all is. */
   public Optional<String> removeAll(String towId) {
-    List<SiteObjectEntity> all =
-        db.tx(
-            s ->
-                Db.list(
-                    s, SiteObjectEntity.class, "from SiteObjectEntity where towId = ?1", towId));
+    List<SiteObjectEntity> all = db.tx(s -> of(s, towId));
     List<String> left = new ArrayList<>();
     all.stream()
         .sorted(Comparator.comparingInt(o -> ORDER.indexOf(o.kind)))
