@@ -62,8 +62,18 @@ public interface BlockDevice extends Closeable {
   /** Makes {@code length} bytes at {@code offset} read as zero, without sending them. */
   void writeZeroes(long offset, long length) throws IOException;
 
-  /** Returns when everything written before is on stable storage. */
+  /**
+   * Returns when everything written before through this handle is on stable storage, and through
+   * other handles too where {@link #flushesForAll} says so.
+   *
+   * @throws IOException if it is not, or can't be told
+   */
   void flush() throws IOException;
+
+  /** Whether {@link #flush} covers what was written through other handles of the device. */
+  default boolean flushesForAll() {
+    return true;
+  }
 
   /** Whether {@link #status} answers for {@code context}. */
   boolean knows(Context context);

@@ -217,8 +217,18 @@ public final class NbdClient implements BlockDevice {
     }
   }
 
+  /** As the protocol has it (doc/proto.md, NBD_FLAG_CAN_MULTI_CONN). */
+  @Override
+  public boolean flushesForAll() {
+    return (flags & CAN_MULTI_CONN) != 0;
+  }
+
   @Override
   public synchronized void flush() throws IOException {
+    if ((flags & SEND_FLUSH) == 0) {
+      throw new NbdException(
+          "flush", export, EINVAL, "this disk server can't say what is on stable storage");
+    }
     request(CMD_FLUSH, 0, 0, null);
     answer("flush", 0, null);
   }

@@ -22,6 +22,7 @@ final class DiskWork {
   private final boolean digestsKnown;
   private final Ranges differed = new Ranges();
   private final BitSet finished = new BitSet();
+  private long watermark;
   private final long total;
   private long done;
   private long read;
@@ -40,6 +41,7 @@ final class DiskWork {
             .map(d -> d.size() < size ? d.grown(size) : d.copy())
             .orElseGet(() -> new DigestMap(size));
     this.total = candidates.bytes();
+    this.watermark = pass.resumeFrom();
   }
 
   /** Asks the source what there is to look at. */
@@ -139,11 +141,20 @@ final class DiskWork {
     return progress();
   }
 
-  private PassProgress progress() {
+  /** Offset below which every chunk is finished, though not yet flushed. */
+  synchronized long finishedBelow() {
     int open = finished.nextClearBit(0);
-    long watermark = open >= chunks.size() ? size : chunks.get(open).start();
-    return new PassProgress(
-        total, done, read, sent, zeroed, Math.max(watermark, pass.resumeFrom()));
+    return open >= chunks.size() ? size : chunks.get(open).start();
+  }
+
+  /** Everything below is on stable storage. */
+  synchronized PassProgress flushed(long below) {
+    watermark = Math.max(watermark, below);
+    return progress();
+  }
+
+  private PassProgress progress() {
+    return new PassProgress(total, done, read, sent, zeroed, watermark);
   }
 
   synchronized PassResult result() {

@@ -17,7 +17,8 @@ import java.util.concurrent.atomic.AtomicInteger;
 /**
  * Ships one disk. Each worker takes the next chunk, reads it once, hashes it once, writes what must
  * be written, reads it back and compares with the buffer it still holds. Ranges that the source
- * knows to be zero are neither read nor sent.
+ * knows to be zero are neither read nor sent. The target is flushed every two seconds and at the
+ * end; only what was flushed is told as done for good.
  *
  * <p>Cost for {@code b} candidate bytes: {@code b} read, hashed and written once and read back
  * once; memory is two chunks a worker and 32 bytes a 64 KiB block.
@@ -51,49 +52,82 @@ public final class PassEngine {
         boolean anywhere = pass.kind() == PassKind.COMPARE || pass.mayDifferAnywhere();
         watcher.intent(work.candidates(), anywhere);
       }
-      ExecutorService pool = Executors.newFixedThreadPool(workers);
-      List<Future<?>> running = new ArrayList<>();
+      List<BlockDevice> sinks = new ArrayList<>();
       try {
-        AtomicInteger next = new AtomicInteger();
-        for (int i = 0; i < workers; i++) {
-          running.add(
-              pool.submit(
-                  () -> {
-                    worker(source, target, work, next, watcher);
-                    return null;
-                  }));
+        Flushes flushes = new Flushes(work, watcher);
+        if (pass.kind() != PassKind.TALLY) {
+          for (int i = 0; i < workers; i++) {
+            BlockDevice sink = target.open();
+            sinks.add(sink);
+            flushes.join(sink);
+            if (sink.size() < first.size()) {
+              throw new IOException(
+                  "the replica has " + sink.size() + " bytes, the source " + first.size());
+            }
+          }
         }
-        for (Future<?> f : running) {
-          f.get();
-        }
-      } catch (InterruptedException e) {
-        Thread.currentThread().interrupt();
-        throw new IOException("the pass was interrupted", e);
-      } catch (ExecutionException e) {
-        if (e.getCause() instanceof IOException io) {
-          throw io;
-        }
-        throw new IOException(String.valueOf(e.getCause()), e.getCause());
+        ship(source, sinks, work, flushes, watcher);
+        return work.result();
       } finally {
-        pool.shutdownNow();
-      }
-      if (pass.kind() != PassKind.TALLY) {
-        try (BlockDevice sink = target.open()) {
-          sink.flush();
+        for (BlockDevice sink : sinks) {
+          sink.close();
         }
       }
-      return work.result();
+    }
+  }
+
+  private void ship(
+      Opener source, List<BlockDevice> sinks, DiskWork work, Flushes flushes, PassWatcher watcher)
+      throws IOException {
+    ExecutorService pool = Executors.newFixedThreadPool(workers);
+    List<Future<?>> running = new ArrayList<>();
+    AtomicInteger next = new AtomicInteger();
+    try {
+      for (int i = 0; i < workers; i++) {
+        BlockDevice sink = sinks.isEmpty() ? null : sinks.get(i);
+        running.add(
+            pool.submit(
+                () -> {
+                  worker(source, sink, work, next, flushes, watcher);
+                  return null;
+                }));
+      }
+      for (Future<?> f : running) {
+        f.get();
+      }
+      flushes.flush();
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IOException("the pass was interrupted", e);
+    } catch (ExecutionException e) {
+      keepWhatIsShipped(flushes, e.getCause());
+      if (e.getCause() instanceof IOException io) {
+        throw io;
+      }
+      throw new IOException(String.valueOf(e.getCause()), e.getCause());
+    } finally {
+      pool.shutdownNow();
+    }
+  }
+
+  /** A pass that fails goes on later behind what can still be flushed now. */
+  private static void keepWhatIsShipped(Flushes flushes, Throwable cause) {
+    try {
+      flushes.flush();
+    } catch (IOException e) {
+      cause.addSuppressed(e);
     }
   }
 
   private static void worker(
-      Opener source, Opener target, DiskWork work, AtomicInteger next, PassWatcher watcher)
+      Opener source,
+      BlockDevice to,
+      DiskWork work,
+      AtomicInteger next,
+      Flushes flushes,
+      PassWatcher watcher)
       throws IOException {
-    try (BlockDevice from = source.open();
-        BlockDevice to = work.pass().kind() == PassKind.TALLY ? null : target.open()) {
-      if (to != null && to.size() < from.size()) {
-        throw new IOException("the replica has " + to.size() + " bytes, the source " + from.size());
-      }
+    try (BlockDevice from = source.open()) {
       ByteBuffer buffer = ByteBuffer.allocate(CHUNK);
       ByteBuffer back = ByteBuffer.allocate(CHUNK);
       for (int i = next.getAndIncrement(); i < work.chunks().size(); i = next.getAndIncrement()) {
@@ -102,6 +136,7 @@ public final class PassEngine {
         }
         new ChunkShipper(from, to, work, buffer, back).ship(work.chunks().get(i));
         watcher.progress(work.finished(i));
+        flushes.chunkFinished();
       }
     }
   }

@@ -7,6 +7,7 @@ import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.blocks.BlockDevice.NoSpaceException;
+import bargelane.blocks.CachedDevice;
 import bargelane.blocks.DigestMap;
 import bargelane.blocks.MemoryDevice;
 import bargelane.blocks.Ranges;
@@ -169,6 +170,76 @@ class PassEngineTest {
     assertEquals(SIZE - from, rest.progress().sent());
     assertEquals(whole, rest.digests().root());
     assertArrayEquals(source.bytes, replica.bytes);
+  }
+
+  @Test
+  void aWatermarkIsOnlyWhatSurvivesADiskServerThatDies() throws IOException {
+    for (int i = 0; i < 64; i++) {
+      fill(i, i);
+    }
+    CachedDevice server = new CachedDevice(replica);
+    PassWatcher checks =
+        new PassWatcher() {
+          @Override
+          public void intent(Ranges ranges, boolean anywhere) {}
+
+          @Override
+          public void progress(PassProgress p) {
+            int below = (int) p.watermark();
+            assertTrue(
+                java.util.Arrays.equals(source.bytes, 0, below, replica.bytes, 0, below),
+                "told " + below + " bytes as done for good");
+          }
+        };
+    PassResult result = engine.run(() -> source, server::open, DiskPass.full(), checks);
+    server.kill();
+    assertEquals(SIZE, result.progress().watermark());
+    assertArrayEquals(source.bytes, replica.bytes);
+    assertTrue(server.flushes() >= 2, "each handle's writes are flushed by that handle");
+  }
+
+  @Test
+  void aPassThatGoesOnAfterItsDiskServerDiedShipsAgainWhatThatOneLost() throws IOException {
+    for (int i = 0; i < 64; i++) {
+      fill(i, i);
+    }
+    CachedDevice server = new CachedDevice(replica);
+    Heard heard = new Heard();
+    int[] chunks = new int[1];
+    Opener source =
+        () -> {
+          if (chunks[0]++ > 1) {
+            throw new IOException("cut");
+          }
+          return this.source;
+        };
+    // The source's connection is cut after the first worker began, the target dies with it.
+    assertThrows(
+        IOException.class,
+        () -> new PassEngine(3).run(source, server::open, DiskPass.full(), heard));
+    server.kill();
+    long from = heard.last.watermark();
+    engine.run(
+        () -> this.source,
+        server::open,
+        new DiskPass(PassKind.FULL, new Ranges(), false, Optional.empty(), from, true),
+        new Heard());
+    server.kill();
+    assertArrayEquals(this.source.bytes, replica.bytes);
+  }
+
+  @Test
+  void aFlushThatFailedIsNotTriedAgainAndTellsNothingAsDone() {
+    for (int i = 0; i < 64; i++) {
+      fill(i, i);
+    }
+    CachedDevice server = new CachedDevice(replica);
+    server.failsFlush = 1;
+    Heard heard = new Heard();
+    assertThrows(
+        IOException.class, () -> engine.run(() -> source, server::open, DiskPass.full(), heard));
+    assertEquals(1, server.flushes());
+    assertEquals(0, heard.last.watermark());
   }
 
   @Test
