@@ -89,17 +89,60 @@ public final class Platform {
     call(
         "PUT",
         "/v1/faults",
-        Map.of(
-            "scratchBytes",
-            scratchBytes,
-            "capacityBytes",
-            capacityBytes,
-            "readDelayMs",
-            readDelayMs,
-            "cutAfterBytes",
-            cutAfterBytes,
-            "failStart",
-            failStart));
+        faults(scratchBytes, capacityBytes, readDelayMs, cutAfterBytes, failStart, false));
+  }
+
+  private static Map<String, Object> faults(
+      long scratchBytes,
+      long capacityBytes,
+      long readDelayMs,
+      long cutAfterBytes,
+      String failStart,
+      boolean loseUnflushed) {
+    return Map.of(
+        "scratchBytes",
+        scratchBytes,
+        "capacityBytes",
+        capacityBytes,
+        "readDelayMs",
+        readDelayMs,
+        "cutAfterBytes",
+        cutAfterBytes,
+        "failStart",
+        failStart,
+        "loseUnflushed",
+        loseUnflushed);
+  }
+
+  /**
+   * How many blocks of 64 KiB that hold data in a volume differ from another's at another platform;
+   * both may be written to meanwhile.
+   */
+  public int differing(String volume, Platform elsewhere, String other) throws IOException {
+    try (BlockDevice a = open(volume, false);
+        BlockDevice b = elsewhere.open(other, false)) {
+      ByteBuffer left = ByteBuffer.allocate(DigestMap.BLOCK);
+      ByteBuffer right = ByteBuffer.allocate(DigestMap.BLOCK);
+      int differ = 0;
+      for (Extent e : a.status(Context.ALLOCATION, 0, a.size())) {
+        long end = e.offset() + e.length();
+        for (long at = e.offset(); e.set() && at < end; at += DigestMap.BLOCK) {
+          int n = (int) Math.min(DigestMap.BLOCK, end - at);
+          a.read(at, left.clear().limit(n));
+          b.read(at, right.clear().limit(n));
+          differ += left.flip().equals(right.flip()) ? 0 : 1;
+        }
+      }
+      return differ;
+    } finally {
+      closeLook(volume);
+      elsewhere.closeLook(other);
+    }
+  }
+
+  /** From now on a kill loses what was written and not flushed, and reads take their time. */
+  public void loseUnflushed(long readDelayMs) throws IOException {
+    call("PUT", "/v1/faults", faults(-1, -1, readDelayMs, -1, "", true));
   }
 
   public void noFaults() throws IOException {

@@ -13,11 +13,18 @@ import java.util.List;
  * @param readDelayMs pause before every read of an export
  * @param cutAfterBytes an export fails after this many bytes read through it; negative for never
  * @param failStart machines whose name is this refuse to start
+ * @param loseUnflushed a platform that is killed loses what was written through exports opened from
+ *     now on and not flushed
  */
 public record Faults(
-    long scratchBytes, long capacityBytes, long readDelayMs, long cutAfterBytes, String failStart) {
+    long scratchBytes,
+    long capacityBytes,
+    long readDelayMs,
+    long cutAfterBytes,
+    String failStart,
+    boolean loseUnflushed) {
 
-  public static final Faults NONE = new Faults(-1, -1, 0, -1, "");
+  public static final Faults NONE = new Faults(-1, -1, 0, -1, "", false);
 
   /** An export's device with the delay and the cut of the faults in force when it is used. */
   static BlockDevice wrap(BlockDevice inner, java.util.function.Supplier<Faults> faults) {

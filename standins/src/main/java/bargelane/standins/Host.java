@@ -412,7 +412,8 @@ final class Host implements Closeable {
   }
 
   BlockDevice faulty(BlockDevice device) {
-    return Faults.wrap(device, this::faults);
+    boolean held = faults.loseUnflushed() && !device.readOnly();
+    return Faults.wrap(held ? new Unflushed(device) : device, this::faults);
   }
 
   @Override
