@@ -27,25 +27,12 @@ final class ChunkShipper {
   }
 
   void ship(Range chunk) throws IOException {
-    if (chunk.end() <= work.pass().resumeFrom()) {
-      rehash(chunk);
-    } else if (work.zeroAtSource(chunk.start(), chunk.end())) {
+    if (work.zeroAtSource(chunk.start(), chunk.end())) {
       zero(chunk);
     } else {
       data(chunk);
     }
     work.looked(chunk.length());
-  }
-
-  /**
-   * Shipped and verified by an earlier attempt: only its digests are missing, and the replica has
-   * them.
-   */
-  private void rehash(Range chunk) throws IOException {
-    read(target, chunk, back);
-    for (long at = chunk.start(); at < chunk.end(); at += DigestMap.BLOCK) {
-      work.digests().set(block(at), DigestMap.digest(slice(back, chunk, at)));
-    }
   }
 
   private void zero(Range chunk) throws IOException {
@@ -99,15 +86,17 @@ final class ChunkShipper {
     read(source, chunk, buffer);
     work.wasRead(chunk.length());
     boolean haveReplica = false;
+    // What an earlier attempt says that it shipped is not taken on its word: it is compared.
+    boolean told = chunk.end() <= work.pass().resumeFrom();
     long from = -1;
     boolean fromZero = false;
     for (long at = chunk.start(); at < chunk.end(); at += DigestMap.BLOCK) {
       long end = Math.min(chunk.end(), at + DigestMap.BLOCK);
       byte[] digest = DigestMap.digest(slice(buffer, chunk, at));
       boolean ship;
-      if (work.pass().kind() == PassKind.TALLY || work.digestKnown(at, end)) {
+      if (work.pass().kind() == PassKind.TALLY || work.digestKnown(at, end) && !told) {
         ship = !work.digests().holds(block(at), digest);
-      } else if (work.pass().kind() == PassKind.FULL) {
+      } else if (work.pass().kind() == PassKind.FULL && !told) {
         ship = true;
       } else {
         if (!haveReplica) {
@@ -135,7 +124,7 @@ final class ChunkShipper {
 
   private void shipRun(Range chunk, long from, long to, boolean zero) throws IOException {
     if (zero) {
-      if (work.pass().kind() != PassKind.FULL) {
+      if (work.pass().kind() != PassKind.FULL || chunk.end() <= work.pass().resumeFrom()) {
         shipZero(new Range(from, to));
       }
       return;

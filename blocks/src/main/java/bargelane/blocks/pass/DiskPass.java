@@ -14,7 +14,8 @@ import java.util.Optional;
  * @param mayDifferAnywhere that the whole replica may differ, so that no digest is trusted
  * @param digests the digest map of the replica's newest point, where there is one
  * @param resumeFrom bytes from the start of the disk that an earlier attempt of this same pass, on
- *     the same snapshot, shipped and verified; they are not shipped again
+ *     the same snapshot, says it shipped; they are compared with the source, and shipped again only
+ *     where they differ
  * @param verify whether what is written is read back and compared
  */
 public record DiskPass(

@@ -86,6 +86,10 @@ public enum Action implements Worded {
   /** Wave. */
   WAVE_RECONCILE,
   /** Wave. */
+  WAVE_RESUME,
+  /** Wave, site. */
+  WAVE_DECLARE_LOST,
+  /** Wave. */
   WAVE_SETTLE,
   /** Wave. */
   POINT_LIST,

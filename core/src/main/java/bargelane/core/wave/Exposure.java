@@ -10,9 +10,19 @@ import java.util.Optional;
  */
 public record Exposure(Optional<Duration> age, Duration rpo) {
 
-  /** Measured from the source's instant, never from when the pass ended. */
+  /** What two clocks may differ by before an instant of one can't be measured by the other. */
+  private static final Duration SKEW = Duration.ofSeconds(1);
+
+  /**
+   * Measured from the source's instant, never from when the pass ended. By a clock that has stepped
+   * back behind that instant no age can be told.
+   */
   public static Exposure at(Instant now, Optional<Instant> newestAsOf, Duration rpo) {
-    return new Exposure(newestAsOf.map(asOf -> Duration.between(asOf, now)), rpo);
+    return new Exposure(
+        newestAsOf
+            .filter(asOf -> !asOf.isAfter(now.plus(SKEW)))
+            .map(asOf -> asOf.isAfter(now) ? Duration.ZERO : Duration.between(asOf, now)),
+        rpo);
   }
 
   /** Whether the RPO is held now. */

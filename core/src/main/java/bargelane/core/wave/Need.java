@@ -48,6 +48,7 @@ public record Need(
    * What a wave needs.
    *
    * @param openGates for each gate the machines that have it open
+   * @param stuck runs that are backed out and wait for a site
    * @param failures the newest run if it failed, the newest pass if it failed
    * @param next the next action, empty for none
    */
@@ -57,11 +58,16 @@ public record Need(
       Exposure exposure,
       int machines,
       Map<Gate, Integer> openGates,
+      List<Failure> stuck,
       List<Failure> failures,
       Remedy next) {
     String thing = "wave " + wave.name();
+    List<Need> needs = new ArrayList<>();
+    for (Failure f : stuck) {
+      needs.add(new Need(Urgency.NOW, f.thing(), f.cause(), f.remedy(), wave.name(), f.at()));
+    }
     if (wave.diverged()) {
-      return List.of(
+      needs.add(
           new Need(
               Urgency.NOW,
               thing,
@@ -69,8 +75,8 @@ public record Need(
               Action.WAVE_RECONCILE.of(wave.name()),
               wave.name(),
               Optional.empty()));
+      return needs;
     }
-    List<Need> needs = new ArrayList<>();
     if (protectedNow && !exposure.held() && exposure.age().isPresent()) {
       needs.add(
           new Need(
@@ -82,7 +88,9 @@ public record Need(
                   + Durations.text(exposure.rpo())
                   + " by "
                   + Durations.text(exposure.age().get().minus(exposure.rpo())),
-              Remedy.of("see why the last pass failed", Action.WAVE_SHOW, wave.name()),
+              wave.held()
+                  ? Remedy.of("its replication is paused", Action.WAVE_RESUME, wave.name())
+                  : Remedy.of("see why the last pass failed", Action.WAVE_SHOW, wave.name()),
               wave.name(),
               Optional.empty()));
     }

@@ -15,6 +15,7 @@ import java.util.Set;
  * @param from name of the site that the machines are taken from
  * @param to name of the site that they are taken to
  * @param leg the leg that is open or paused
+ * @param held whether a person holds its timetable's passes back
  * @param measured whether the divergence of its sides was measured
  * @param undoable whether the last move can be taken back
  * @param running verbs whose runs are open
@@ -28,6 +29,7 @@ public record WaveStatus(
     boolean measured,
     boolean landed,
     Optional<LegState> leg,
+    boolean held,
     boolean hasPoint,
     boolean proven,
     boolean undoable,
@@ -74,7 +76,7 @@ public record WaveStatus(
     if (landed) {
       return WaveState.LANDED;
     }
-    if (leg.get() == LegState.PAUSED) {
+    if (held || leg.get() == LegState.PAUSED) {
       return WaveState.PAUSED;
     }
     return hasPoint ? WaveState.REPLICATING : WaveState.LOADING;
@@ -118,6 +120,25 @@ public record WaveStatus(
           "not-loaded", "wave " + name + " is not replicated", Action.WAVE_LOAD.of(name));
     }
     return switch (verb) {
+      case PAUSE ->
+          held
+              ? refusal(
+                  "already-paused",
+                  "replication of wave " + name + " is paused",
+                  Action.WAVE_RESUME.of(name))
+              : leg.get() == LegState.OPEN
+                  ? Optional.empty()
+                  : refusal(
+                      "not-replicated",
+                      "the timetable of wave " + name + " makes no passes now",
+                      Remedy.of("look at it", Action.WAVE_SHOW, name));
+      case RESUME ->
+          held
+              ? Optional.empty()
+              : refusal(
+                  "not-paused",
+                  "replication of wave " + name + " is not paused",
+                  Remedy.of("look at it", Action.WAVE_SHOW, name));
       case CUTOVER ->
           landed
               ? refusal(
@@ -171,7 +192,7 @@ public record WaveStatus(
               ? List.of(WaveVerb.CUTOVER, WaveVerb.TEST, WaveVerb.UNDO)
               : List.of(WaveVerb.TEST, WaveVerb.CUTOVER, WaveVerb.UNDO));
     }
-    order.addAll(List.of(WaveVerb.FAILOVER, WaveVerb.SETTLE));
+    order.addAll(List.of(WaveVerb.FAILOVER, WaveVerb.RESUME, WaveVerb.PAUSE, WaveVerb.SETTLE));
     // A wave that was never loaded has nothing to settle: it is removed instead.
     order.removeIf(
         v -> refuses(v).isPresent() || v == WaveVerb.SETTLE && leg.isEmpty() && !hasPoint);
@@ -191,6 +212,9 @@ public record WaveStatus(
     }
     if (diverged) {
       return Action.WAVE_RECONCILE.of(name);
+    }
+    if (held) {
+      return Action.WAVE_RESUME.of(name);
     }
     for (Gate gate : Gate.values()) {
       for (List<Gate.State> gates : machines) {

@@ -21,7 +21,7 @@ class WaveStatusTest {
   private static final Optional<LegState> OPEN = Optional.of(LegState.OPEN);
   private static final Optional<LegState> PAUSED = Optional.of(LegState.PAUSED);
 
-  /** Letters: s settled, d diverged, l landed, p has a point, v proven, u undoable. */
+  /** Letters: s settled, d diverged, l landed, h held, p has a point, v proven, u undoable. */
   private static WaveStatus status(String facts, Optional<LegState> leg, WaveVerb... running) {
     return new WaveStatus(
         "lending",
@@ -32,6 +32,7 @@ class WaveStatusTest {
         false,
         facts.contains("l"),
         leg,
+        facts.contains("h"),
         facts.contains("p"),
         facts.contains("v"),
         facts.contains("u"),
@@ -46,6 +47,11 @@ class WaveStatusTest {
     assertEquals(WaveState.LOADING, status("", OPEN).state());
     assertEquals(WaveState.REPLICATING, status("p", OPEN).state());
     assertEquals(WaveState.PAUSED, status("p", PAUSED).state());
+    assertEquals(WaveState.PAUSED, status("ph", OPEN).state());
+    assertEquals("already-paused", refusal(status("ph", OPEN), WaveVerb.PAUSE));
+    assertEquals("not-paused", refusal(status("p", OPEN), WaveVerb.RESUME));
+    assertEquals(
+        Action.WAVE_RESUME.of("lending"), status("ph", OPEN).next(List.of()), "it is held by hand");
   }
 
   @Test
@@ -91,12 +97,21 @@ class WaveStatusTest {
   void whatIsOfferedIsAllowedAndComesInTheOrderOfTheJob() {
     assertEquals(List.of(WaveVerb.LOAD), status("", Optional.empty()).offered());
     assertEquals(
-        List.of(WaveVerb.TEST, WaveVerb.CUTOVER, WaveVerb.FAILOVER, WaveVerb.SETTLE),
+        List.of(
+            WaveVerb.TEST, WaveVerb.CUTOVER, WaveVerb.FAILOVER, WaveVerb.PAUSE, WaveVerb.SETTLE),
         status("p", OPEN).offered());
+    assertTrue(status("ph", OPEN).offered().contains(WaveVerb.RESUME));
+    assertFalse(status("ph", OPEN).offered().contains(WaveVerb.PAUSE));
+    assertFalse(status("p", PAUSED).offered().contains(WaveVerb.PAUSE), "it holds already");
     assertEquals(WaveVerb.CUTOVER, status("pv", OPEN).offered().get(0));
     assertEquals(
         List.of(
-            WaveVerb.FAILBACK, WaveVerb.UNDO, WaveVerb.TEST, WaveVerb.FAILOVER, WaveVerb.SETTLE),
+            WaveVerb.FAILBACK,
+            WaveVerb.UNDO,
+            WaveVerb.TEST,
+            WaveVerb.FAILOVER,
+            WaveVerb.PAUSE,
+            WaveVerb.SETTLE),
         status("lpu", OPEN).offered());
     assertEquals(List.of(WaveVerb.RECONCILE), status("lpd", OPEN).offered());
     assertEquals(List.of(), status("p", OPEN, WaveVerb.TEST).offered());
@@ -151,6 +166,7 @@ class WaveStatusTest {
             over,
             2,
             open,
+            List.of(),
             List.of(failed),
             Action.WAVE_SIZE.of("lending"));
     assertEquals(
@@ -158,8 +174,13 @@ class WaveStatusTest {
         needs.stream().map(Need::urgency).toList());
     assertTrue(needs.get(0).cause().contains("1m30s is over the RPO of 1m by 30s"));
     assertEquals("gate 'sized' is shut for 1 of 2 machines", needs.get(2).cause());
+    Need.Failure waits =
+        new Need.Failure("Cutover of lending", "away", Remedy.NONE, Optional.of(Instant.EPOCH));
+    List<Need> stuck =
+        Need.of(status("p", OPEN), true, over, 2, open, List.of(waits), List.of(), Remedy.NONE);
+    assertEquals("away", stuck.get(0).cause(), "what must be decided now is on top");
     List<Need> diverged =
-        Need.of(status("lpd", OPEN), true, over, 2, open, List.of(failed), Remedy.NONE);
+        Need.of(status("lpd", OPEN), true, over, 2, open, List.of(), List.of(failed), Remedy.NONE);
     assertEquals(1, diverged.size());
     assertFalse(
         Need.of(
@@ -168,6 +189,7 @@ class WaveStatusTest {
                 over,
                 2,
                 open,
+                List.of(),
                 List.of(),
                 Remedy.advice("wait"))
             .stream()

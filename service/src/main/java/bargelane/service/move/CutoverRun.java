@@ -46,6 +46,13 @@ final class CutoverRun implements RunKind {
     return true;
   }
 
+  @Override
+  public Optional<String> holdsOn(Work work) {
+    return work.has(MoveNotes.LANDED)
+        ? Optional.of("the machines have landed; undo the move when it is over")
+        : Optional.empty();
+  }
+
   /** A failback goes home, a cutover away. */
   private Side winner() {
     return name.equals("failback") ? Side.HOME : Side.AWAY;
@@ -84,15 +91,15 @@ final class CutoverRun implements RunKind {
     List<Step> steps = new ArrayList<>();
     if (work.has(MoveNotes.STOPPED_AT)) {
       steps.add(
-          new Step(
+          Step.untilDone(
               "take-back",
               "Remove what was made at the target",
               w -> landings.undoTarget(w, winner())));
       steps.add(
-          new Step(
+          Step.untilDone(
               "restart",
               "Start the machines where they were",
-              w -> moves.start(w, winner().other())));
+              w -> moves.restart(w, winner().other())));
     }
     steps.add(new Step("resume", "Let the timetable go on", moves::resume));
     return steps;

@@ -19,6 +19,7 @@ import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 
 /**
  * Starts a recovery point when the source is lost. The source is fenced if it can be reached, and
@@ -46,6 +47,13 @@ final class FailoverRun implements RunKind {
   @Override
   public boolean changesMachines() {
     return true;
+  }
+
+  @Override
+  public Optional<String> holdsOn(Work work) {
+    return work.has(MoveNotes.LANDED)
+        ? Optional.of("the machines have landed; fail back or reconcile when it is over")
+        : Optional.empty();
   }
 
   private Side winner(Work w) {
@@ -88,12 +96,21 @@ final class FailoverRun implements RunKind {
     if (work.has(MoveNotes.LANDED)) {
       return List.of();
     }
-    return List.of(
-        new Step(
-            "take-back",
-            "Remove what was made at the target",
-            w -> landings.undoTarget(w, winner(w))),
-        new Step("resume", "Let the timetable go on", moves::resume));
+    List<Step> steps = new ArrayList<>();
+    if (work.has(MoveNotes.STOPPED_AT)) {
+      steps.add(
+          Step.untilDone(
+              "take-back",
+              "Remove what was made at the target",
+              w -> landings.undoTarget(w, winner(w))));
+      steps.add(
+          Step.untilDone(
+              "restart",
+              "Start the machines where they were",
+              w -> moves.restart(w, winner(w).other())));
+    }
+    steps.add(new Step("resume", "Let the timetable go on", moves::resume));
+    return steps;
   }
 
   private Outcome exposure(Work w) {

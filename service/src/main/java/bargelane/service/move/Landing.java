@@ -253,10 +253,17 @@ final class Landing {
 
   /**
    * Takes back what a run made at a side: machines, clones, tracking. Waits until every machine
-   * that it started there is known to be off, since the next step may start it on the other side.
+   * that it started there is known to be off and gone, or back on its own disks and fenced, since
+   * the next step may start it on the other side; or until a person declares the side lost. Should
+   * that come back, what was started there is stopped before anything else.
    */
   Outcome undoTarget(Work w, Side side) {
     TowState state = moves.state(w);
+    Optional<String> lost = Lost.by(services.db(), w.runId(), side);
+    if (lost.isPresent()) {
+      leaveBehind(w, state, side);
+      return Outcome.done(state.site(side).name + " was declared lost by " + lost.get());
+    }
     Optional<String> running = stopStarted(w, state, side);
     if (running.isPresent()) {
       return Outcome.waitFor(running.get());
@@ -270,13 +277,35 @@ final class Landing {
         compute.attach(berth.platformId(), berth.disks());
         compute.fence(berth.platformId());
       } else if (TowState.berth(m, side).isEmpty()) {
-        services.ledger().remove(state.siteId(side), "machine", m.name);
+        Optional<String> left = services.ledger().remove(state.siteId(side), "machine", m.name);
+        if (left.isPresent()) {
+          return Outcome.waitFor(
+              m.name + " can't be removed from " + state.site(side).name + ": " + left.get());
+        }
       }
     }
     takeUpAgain(state, side, w.notes());
     disarm(w, side);
     dropClones(w, side);
     return Outcome.done("");
+  }
+
+  /** Leaves what was made at a side that is lost to the sweep, which sees to it if it is back. */
+  private void leaveBehind(Work w, TowState state, Side side) {
+    String site = state.siteId(side);
+    for (MemberEntity m : state.members) {
+      Optional<Berth> previous = w.notes().get(MoveNotes.PREVIOUS, m.id);
+      if (previous.isPresent()) {
+        if (!services.ledger().recorded(site, "started", previous.get().platformId())) {
+          services.ledger().plan(site, w.subjectId(), "started", previous.get().platformId());
+        }
+        services.ledger().remove(site, "started", previous.get().platformId());
+      } else if (TowState.berth(m, side).isEmpty()) {
+        services.ledger().remove(site, "machine", m.name);
+      }
+    }
+    disarm(w, side);
+    dropClones(w, side);
   }
 
   /** Stops what this run started at a side; gives what may still run there. */

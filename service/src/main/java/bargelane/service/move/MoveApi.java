@@ -4,6 +4,7 @@ import bargelane.api.ConfirmRequest;
 import bargelane.api.CutoverRequest;
 import bargelane.api.DossierView;
 import bargelane.api.FailoverRequest;
+import bargelane.api.LostRequest;
 import bargelane.api.ReconcileRequest;
 import bargelane.api.RefitView;
 import bargelane.api.RefitWord;
@@ -42,6 +43,11 @@ public record MoveApi(MoveDesk desk, RefitWords refits, Dossiers dossiers)
     e.post("/waves/{wave}/reconcile", "Measure how two sides diverged, and keep one")
         .takes(ReconcileRequest.class)
         .begins(RunView.class, (r, b) -> desk.reconcile(r.path("wave"), b, r.by()));
+    e.post(
+            "/waves/{wave}/declare-lost",
+            "Say that a site will not be back while a run waits for it")
+        .takes(LostRequest.class)
+        .does((r, b) -> desk.declareLost(r.path("wave"), b, r.by()));
     e.post("/waves/{wave}/undo", "Take the last move back")
         .takes(ConfirmRequest.class)
         .begins(RunView.class, (r, b) -> desk.undo(r.path("wave"), b, r.by()));

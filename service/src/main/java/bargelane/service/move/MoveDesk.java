@@ -3,11 +3,13 @@ package bargelane.service.move;
 import bargelane.api.ConfirmRequest;
 import bargelane.api.CutoverRequest;
 import bargelane.api.FailoverRequest;
+import bargelane.api.LostRequest;
 import bargelane.api.ReconcileRequest;
 import bargelane.api.RunView;
 import bargelane.api.TestRequest;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
+import bargelane.core.run.RunState;
 import bargelane.core.wave.Gate;
 import bargelane.core.wave.WaveVerb;
 import bargelane.service.plan.WaveStanding;
@@ -113,12 +115,7 @@ public final class MoveDesk {
     TowState state = standing.state();
     String keep = text(asked.keep());
     if (!keep.isEmpty()) {
-      if (!List.of(state.home.name, state.home.id, state.away.name, state.away.id).contains(keep)) {
-        throw ProblemException.invalid(
-            "site-not-of-lane",
-            "'" + keep + "' is not an end of the wave's lane",
-            "keep " + state.home.name + " or " + state.away.name);
-      }
+      side(state, keep);
       confirmed(standing, asked.confirm());
     }
     return start(WaveVerb.RECONCILE, "Reconciliation of", standing, Map.of("keep", keep), by);
@@ -134,6 +131,66 @@ public final class MoveDesk {
     WaveStanding standing = allowed(ref, WaveVerb.SETTLE);
     confirmed(standing, asked.confirm());
     return start(WaveVerb.SETTLE, "Settling of", standing, Map.of(), by);
+  }
+
+  /**
+   * Says that a site will not be back while a run that is being backed out waits for it. What was
+   * started there is stopped and fenced, should it come back, before anything else.
+   */
+  public void declareLost(String ref, LostRequest asked, String by) {
+    String run =
+        services
+            .db()
+            .tx(
+                s -> {
+                  WaveStanding standing =
+                      WaveStanding.of(s, waves.state(s, ref), services.clock().instant());
+                  TowState state = standing.state();
+                  Side side = side(state, text(asked.site()));
+                  confirmed(standing, asked.confirm());
+                  RunEntity waiting =
+                      Runs.open(s, state.tow.id).stream()
+                          .filter(r -> r.state == RunState.BACKING_OUT && r.parentId == null)
+                          .findFirst()
+                          .orElseThrow(
+                              () ->
+                                  ProblemException.conflict(
+                                      "nothing-waits",
+                                      "no run of wave "
+                                          + state.tow.name
+                                          + " is being backed out, so none waits for "
+                                          + state.site(side).name,
+                                      Remedy.of("look at it", Action.WAVE_SHOW, state.tow.name)));
+                  Lost.declare(s, waiting.id, side, by);
+                  services
+                      .events()
+                      .tell(
+                          s,
+                          "run",
+                          state.tow.id,
+                          waiting.id,
+                          by
+                              + " declared what "
+                              + waiting.title
+                              + " made at "
+                              + state.site(side).name
+                              + " lost",
+                          null);
+                  return waiting.id;
+                });
+    services.runs().wake(run);
+  }
+
+  private static Side side(TowState state, String site) {
+    for (Side side : Side.values()) {
+      if (site.equals(state.site(side).name) || site.equals(state.siteId(side))) {
+        return side;
+      }
+    }
+    throw ProblemException.invalid(
+        "site-not-of-lane",
+        "'" + site + "' is not an end of the wave's lane",
+        "name " + state.home.name + " or " + state.away.name);
   }
 
   /** Ends a test that is held for a look around. */
@@ -231,6 +288,15 @@ public final class MoveDesk {
                   if (s.find(TowEntity.class, state.tow.id, LockMode.PESSIMISTIC_WRITE) == null) {
                     throw ProblemException.missing("wave", state.tow.name);
                   }
+                  Runs.open(s, verb.word(), state.tow.id).stream()
+                      .findFirst()
+                      .ifPresent(
+                          r -> {
+                            throw ProblemException.conflict(
+                                "already-running",
+                                r.title + " is open",
+                                Remedy.of("follow it", Action.RUN_SHOW, r.id));
+                          });
                   return services
                       .runs()
                       .start(

@@ -27,6 +27,9 @@ final class MoveNotes {
   /** When the first machine was told to stop. */
   static final Note<Instant> STOPPED_AT = Note.of("stoppedAt", Instant.class);
 
+  /** Members that were seen to stop, by member. */
+  static final Note<Map<String, Boolean>> STOPPED = Note.each("stopped", Boolean.class);
+
   /** When the last machine answered. */
   static final Note<Instant> UP_AT = Note.of("upAt", Instant.class);
 
@@ -65,6 +68,9 @@ final class MoveNotes {
 
   /** The side that came back after a failover. */
   static final Note<Side> RETURNED = Note.of("returned", Side.class);
+
+  /** Whether the side that is kept runs, and it alone. */
+  static final Note<Boolean> CHOSEN = Note.of("chosen", Boolean.class);
 
   /** For how long both sides may have run. */
   static final Note<Double> OVERLAP_SECONDS = Note.of("overlapSeconds", Double.class);

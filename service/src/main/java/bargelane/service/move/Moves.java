@@ -34,6 +34,8 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
+import java.util.stream.Collectors;
 import org.hibernate.LockMode;
 
 /**
@@ -174,6 +176,7 @@ final class Moves {
       Optional<Berth> berth = TowState.berth(m, side);
       if (berth.isPresent()) {
         compute.stop(berth.get().platformId());
+        w.put(MoveNotes.STOPPED, m.id, true);
         compute.fence(berth.get().platformId());
       }
     }
@@ -186,14 +189,37 @@ final class Moves {
    * Takes the fence away and starts every machine at a side, first rank first, until they answer.
    */
   Outcome start(Work w, Side side) {
+    return start(w, side, state(w).members);
+  }
+
+  /** Starts again those that this run stopped at a side, should it be there. */
+  Outcome restart(Work w, Side side) {
+    TowState state = state(w);
+    Map<String, Boolean> stopped = w.get(MoveNotes.STOPPED).orElse(Map.of());
+    List<MemberEntity> members =
+        state.members.stream().filter(m -> stopped.containsKey(m.id)).toList();
+    if (members.isEmpty()) {
+      return Outcome.done("none was stopped");
+    }
+    Optional<String> lost = Lost.by(services.db(), w.runId(), side);
+    if (lost.isPresent()) {
+      return Outcome.done(state.site(side).name + " was declared lost by " + lost.get());
+    }
+    return start(w, side, members);
+  }
+
+  private Outcome start(Work w, Side side, List<MemberEntity> members) {
     TowState state = state(w);
     Compute compute = compute(state, side);
+    Set<String> wanted = members.stream().map(m -> m.id).collect(Collectors.toSet());
     for (int rank : state.ranks()) {
-      for (MemberEntity m : state.ofRank(rank)) {
+      List<MemberEntity> ofRank =
+          state.ofRank(rank).stream().filter(m -> wanted.contains(m.id)).toList();
+      for (MemberEntity m : ofRank) {
         compute.unfence(TowState.berth(m, side).orElseThrow().platformId());
         compute.start(TowState.berth(m, side).orElseThrow().platformId());
       }
-      for (MemberEntity m : state.ofRank(rank)) {
+      for (MemberEntity m : ofRank) {
         Optional<String> bad =
             Probe.of(compute, TowState.berth(m, side).orElseThrow().platformId(), m.name);
         if (bad.isPresent()) {
@@ -202,7 +228,7 @@ final class Moves {
       }
     }
     return Outcome.done(
-        "running: " + String.join(", ", state.members.stream().map(m -> m.name).toList()));
+        "running: " + String.join(", ", members.stream().map(m -> m.name).toList()));
   }
 
   /** The point that is started: asked for by id, or the leg's newest. */

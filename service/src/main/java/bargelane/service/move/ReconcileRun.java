@@ -73,6 +73,14 @@ final class ReconcileRun implements RunKind {
             "survey-back",
             "Find what the side that came back changed",
             w -> tally(w, returned(w), "back")));
+    if (givesUpRunning(work)) {
+      // What it writes after it was looked at would be in nobody's set.
+      steps.add(
+          new Step(
+              "stop-running",
+              "Stop and fence the side that is given up",
+              w -> moves.stop(w, returned(w).other())));
+    }
     steps.add(
         new Step(
             "survey-running",
@@ -91,7 +99,31 @@ final class ReconcileRun implements RunKind {
 
   @Override
   public List<Step> backOut(Work work) {
-    return List.of(new Step("release", "Remove the snapshots", this::release));
+    List<Step> steps = new ArrayList<>();
+    if (work.has(MoveNotes.STOPPED_AT) && !work.has(MoveNotes.CHOSEN)) {
+      steps.add(
+          Step.untilDone(
+              "fence-again", "Stop and fence the side that came back", this::fenceAgain));
+      steps.add(
+          Step.untilDone(
+              "restart",
+              "Start the machines where they ran",
+              w -> moves.restart(w, returned(w).other())));
+    }
+    steps.add(new Step("release", "Remove the snapshots", this::release));
+    return steps;
+  }
+
+  @Override
+  public Optional<String> holdsOn(Work work) {
+    return work.has(MoveNotes.CHOSEN)
+        ? Optional.of("the kept side runs, and replication begins from it")
+        : Optional.empty();
+  }
+
+  /** Whether the side that is kept is the one that came back, so that the running one stops. */
+  private boolean givesUpRunning(Work w) {
+    return !w.input().path("keep").asText("").isEmpty() && keep(w) == returned(w);
   }
 
   private Parting parting(Work w) {
@@ -137,6 +169,16 @@ final class ReconcileRun implements RunKind {
         ran
             ? "it was running and is stopped now; both sides may have run since " + since
             : "it was not running");
+  }
+
+  private Outcome fenceAgain(Work w) {
+    Side back = returned(w);
+    TowState state = moves.state(w);
+    for (MemberEntity m : state.stopOrder()) {
+      moves.compute(state, back).stop(TowState.berth(m, back).orElseThrow().platformId());
+      moves.compute(state, back).fence(TowState.berth(m, back).orElseThrow().platformId());
+    }
+    return Outcome.done("");
   }
 
   private String snapshotName(Work w, String key) {
@@ -280,12 +322,20 @@ final class ReconcileRun implements RunKind {
 
   private Outcome choose(Work w) {
     Side keep = keep(w);
-    if (keep == returned(w)) {
-      moves.stop(w, keep.other());
-      services.db().run(s -> s.find(TowEntity.class, w.subjectId()).landed = keep == Side.AWAY);
-      return moves.start(w, keep);
+    if (keep != returned(w)) {
+      w.once(MoveNotes.CHOSEN, () -> true);
+      return Outcome.done(moves.state(w).site(keep).name + " runs on");
     }
-    return Outcome.done(moves.state(w).site(keep).name + " runs on");
+    Outcome started = w.has(MoveNotes.CHOSEN) ? Outcome.done("") : moves.start(w, keep);
+    if (started instanceof Outcome.Done) {
+      w.makeOnce(
+          MoveNotes.CHOSEN,
+          s -> {
+            s.find(TowEntity.class, w.subjectId()).landed = keep == Side.AWAY;
+            return true;
+          });
+    }
+    return started;
   }
 
   private Outcome turn(Work w) {

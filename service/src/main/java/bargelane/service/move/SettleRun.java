@@ -18,6 +18,7 @@ import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 
 /**
  * Closes a move where the machines stand: what they run on becomes the site's own, everything else
@@ -41,6 +42,11 @@ final class SettleRun implements RunKind {
   @Override
   public boolean changesMachines() {
     return true;
+  }
+
+  @Override
+  public Optional<String> holdsOn(Work work) {
+    return Optional.of("what the move needed is being removed");
   }
 
   @Override

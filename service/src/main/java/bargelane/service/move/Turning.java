@@ -186,6 +186,7 @@ final class Turning {
       p.recordedAt = services.clock().instant();
       p.volumes = Json.text(anchored);
       s.persist(p);
+      leg.pointId = p.id;
     }
   }
 

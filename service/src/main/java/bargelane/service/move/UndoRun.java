@@ -59,14 +59,24 @@ final class UndoRun implements RunKind {
     return true;
   }
 
+  /**
+   * Once machines are stopped there is only forward: nothing keeps what would be needed to go back.
+   */
+  @Override
+  public Optional<String> holdsOn(Work work) {
+    return work.has(MoveNotes.STOPPED_AT)
+        ? Optional.of("its machines are being started where they were")
+        : Optional.empty();
+  }
+
   @Override
   public List<Step> steps(Work work) {
     return List.of(
         new Step("pause", "Hold back the timetable", moves::pause),
         new Step("quiet", "Wait for the running pass", moves::quiet),
         new Step("stop", "Stop the machines where they landed", w -> moves.stop(w, landed(w))),
-        new Step("take-back", "Give the machines there their former disks", this::takeBack),
-        new Step(
+        Step.untilDone("take-back", "Give the machines there their former disks", this::takeBack),
+        Step.untilDone(
             "drop",
             "Remove the replication that began with the landing",
             w -> {
@@ -74,7 +84,7 @@ final class UndoRun implements RunKind {
               turning.dropLeg(moves.legId(w));
               return Outcome.done("");
             }),
-        new Step(
+        Step.untilDone(
             "start", "Start the machines where they were", w -> moves.start(w, landed(w).other())),
         new Step("reopen", "Go on with the replication of then", this::reopen));
   }

@@ -121,7 +121,7 @@ final class Rooms {
     accounts = new Accounts(db, clock);
     apis.add(new AccessApi(db, accounts, events, clock));
     runs = new RunEngine(db, events, clock);
-    apis.add(new RunApi(new Runs(db)));
+    apis.add(new RunApi(new Runs(db), runs));
 
     Credentials credentials =
         new Credentials(db, new Vault(home.resolve("master-key")), events, clock);
@@ -193,7 +193,9 @@ final class Rooms {
     runs.add(new PassRun(services));
     apis.add(
         new ReplicationApi(
-            new Timetables(db, pace.shortestPeriod()), new Leases(passes), new Tugs(db, clock)));
+            new Timetables(db, pace.shortestPeriod(), timetable::again),
+            new Leases(passes),
+            new Tugs(db, clock)));
     Waves waves = new Waves(services, sizes);
     WaveRuns.all(services, timetable::watch).forEach(runs::add);
     apis.add(

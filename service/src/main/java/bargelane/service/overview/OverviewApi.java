@@ -42,6 +42,20 @@ public record OverviewApi(
         .lists(
             PassView.class,
             r -> replication.passes(waves.state(r.path("wave")).tow.id, r.number("size")));
+    e.post("/waves/{wave}/pause", "Hold back the passes of the timetable")
+        .gives(
+            WaveView.class,
+            r -> {
+              waves.pause(r.path("wave"), r.by());
+              return pages.wave(r.path("wave"));
+            });
+    e.post("/waves/{wave}/resume", "Let the passes of the timetable go on")
+        .gives(
+            WaveView.class,
+            r -> {
+              waves.resume(r.path("wave"), r.by());
+              return pages.wave(r.path("wave"));
+            });
     e.post("/waves/{wave}/passes", "Make a pass now")
         .begins(RunView.class, r -> waves.pass(r.path("wave"), r.by()));
   }

@@ -17,6 +17,8 @@ import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.Remedies;
 import bargelane.service.replication.ReplicationViews;
+import bargelane.service.replication.TowState;
+import bargelane.service.run.RunEngine;
 import bargelane.service.run.Runs;
 import bargelane.service.site.SiteEntity;
 import com.fasterxml.jackson.core.type.TypeReference;
@@ -91,6 +93,9 @@ public final class OverviewPage {
         .ifPresent(
             r -> {
               Problem p = Json.read(r.problem, Problem.class);
+              if (p.code().equals(RunEngine.STOPPED)) {
+                return;
+              }
               failures.add(
                   new Failure(
                       r.title,
@@ -113,8 +118,27 @@ public final class OverviewPage {
         x.exposure(),
         x.state().members.size(),
         x.openGates(),
+        stuck(s, x.state()),
         failures,
         x.next());
+  }
+
+  /** Runs that are being backed out and can't get on. */
+  private static List<Failure> stuck(Session s, TowState state) {
+    return Runs.open(s, state.tow.id).stream()
+        .filter(r -> r.state == RunState.BACKING_OUT)
+        .flatMap(r -> Runs.waits(s, r).stream())
+        .map(
+            w ->
+                new Failure(
+                    w.run(),
+                    "it can't be taken back yet: " + w.cause(),
+                    Remedy.of(
+                        "it is tried again without end; if the site is lost for good",
+                        Action.WAVE_DECLARE_LOST,
+                        state.tow.name),
+                    Optional.of(w.since())))
+        .toList();
   }
 
   private static List<bargelane.core.wave.Need> sites(Session s) {

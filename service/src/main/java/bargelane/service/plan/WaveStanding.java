@@ -134,6 +134,7 @@ public record WaveStanding(
             && Json.object(state.tow.divergence).path("measured").isObject(),
         state.tow.landed,
         state.leg.map(l -> l.state),
+        state.leg.filter(l -> !l.heldBy.isEmpty()).isPresent(),
         hasPoint,
         proven,
         undoable(s, state),

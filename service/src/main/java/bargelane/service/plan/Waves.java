@@ -10,6 +10,7 @@ import bargelane.core.finding.Remedy;
 import bargelane.core.replication.LegState;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.core.wave.WaveVerb;
 import bargelane.service.assess.SizeChoices;
 import bargelane.service.lane.LaneEntity;
 import bargelane.service.lane.Lanes;
@@ -217,6 +218,36 @@ public final class Waves {
           Remedy.of("settle it instead", Action.WAVE_SETTLE, tow.name));
     }
     return tow;
+  }
+
+  /** Holds back the passes of the timetable; what one runs goes on, and markers track on. */
+  public void pause(String ref, String by) {
+    hold(ref, WaveVerb.PAUSE, by, by + " paused the replication of ");
+  }
+
+  /** Lets the passes of the timetable go on. */
+  public void resume(String ref, String by) {
+    hold(ref, WaveVerb.RESUME, "", by + " resumed the replication of ");
+  }
+
+  private void hold(String ref, WaveVerb verb, String by, String told) {
+    services
+        .db()
+        .run(
+            s -> {
+              TowState state = state(s, ref);
+              state.leg.ifPresent(
+                  l -> s.refresh(s.find(LegEntity.class, l.id), LockMode.PESSIMISTIC_WRITE));
+              WaveStanding.of(s, state, services.clock().instant())
+                  .status()
+                  .refuses(verb)
+                  .ifPresent(
+                      r -> {
+                        throw ProblemException.conflict(r.code(), r.cause(), r.remedy());
+                      });
+              state.leg.orElseThrow().heldBy = by;
+              services.events().tell(s, "wave", state.tow.id, null, told + state.tow.name, null);
+            });
   }
 
   /** Begins a pass now, without waiting for the timetable. Gives the run of one that is open. */

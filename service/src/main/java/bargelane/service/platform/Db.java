@@ -115,14 +115,14 @@ public final class Db implements Closeable {
 
   /**
    * What keeps the database from being used, if that is why something failed: it does not answer,
-   * is going down, or has no room (SQLSTATE classes 08, 53, 57 and 58, PostgreSQL's documentation,
-   * appendix A).
+   * is going down, has no room, or took back a transaction (SQLSTATE classes 08, 40, 53, 57 and 58,
+   * PostgreSQL's documentation, appendix A). It may pass: the same work may succeed later.
    */
   public static Optional<String> trouble(Throwable failure) {
     for (Throwable e = failure; e != null; e = e.getCause()) {
       if (e instanceof SQLException sql) {
         String state = sql.getSQLState() == null ? "" : sql.getSQLState();
-        if (e instanceof SQLTransientConnectionException || state.matches("(08|53|57P|58).*")) {
+        if (e instanceof SQLTransientConnectionException || state.matches("(08|40|53|57|58).*")) {
           return Optional.of(e.getMessage().lines().findFirst().orElse(state));
         }
       }

@@ -6,6 +6,8 @@ import bargelane.api.LeaseDone;
 import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseReport;
+import bargelane.blocks.DigestMap;
+import bargelane.blocks.Ranges;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
 import bargelane.service.platform.Json;
@@ -58,8 +60,12 @@ public final class Leases {
   private Optional<String> claim(Session s, String tug) {
     List<?> ids =
         s.createNativeQuery(
-                "select id from pass where state = 'ready' order by started_at limit 1 for update skip locked",
+                // What is put off for longer than any pause is so by a clock that has stepped back.
+                "select id from pass where state = 'ready' and (not_before is null or not_before <= :now"
+                    + " or not_before > :last) order by started_at limit 1 for update skip locked",
                 Object.class)
+            .setParameter("now", passes.clock.instant())
+            .setParameter("last", passes.clock.instant().plus(Passes.LONGEST_PAUSE))
             .getResultList();
     if (ids.isEmpty()) {
       return Optional.empty();
@@ -158,6 +164,44 @@ public final class Leases {
         });
   }
 
+  private static PassDisk leased(PassEntity p, int index) {
+    return Passes.disks(p).stream()
+        .filter(d -> d.index() == index && !d.finished())
+        .findFirst()
+        .orElseThrow(
+            () -> untrue(p, "disk " + index + " is not one of the disks that the lease is for"));
+  }
+
+  private static ProblemException untrue(PassEntity p, String what) {
+    return ProblemException.invalid(
+        "report-impossible",
+        "pass " + p.id + " is told something that can't be: " + what,
+        "look at the tug; what it says is not taken over");
+  }
+
+  /** Refuses figures that don't fit each other or the disk. */
+  private static void check(
+      PassEntity p, PassDisk disk, long total, long done, long sent, long zeroed, long watermark) {
+    String of = "disk " + disk.index() + " of " + disk.bytes() + " bytes: ";
+    if (total < 0 || total > disk.bytes()) {
+      throw untrue(p, of + total + " bytes to look at");
+    }
+    if (done < 0 || done > total) {
+      throw untrue(p, of + done + " bytes looked at of " + total);
+    }
+    if (sent < 0 || zeroed < 0 || sent > total || zeroed > total - sent) {
+      throw untrue(p, of + sent + " sent and " + zeroed + " zeroed, of " + total);
+    }
+    if (watermark < 0 || watermark > disk.bytes()) {
+      throw untrue(p, of + "a watermark at " + watermark);
+    }
+    if ((watermark > disk.watermark() || sent > 0 || zeroed > 0)
+        && !disk.targetVolume().isEmpty()
+        && !disk.intended()) {
+      throw untrue(p, of + "work done before it was said what may be written");
+    }
+  }
+
   private static void update(PassEntity p, int index, UnaryOperator<PassDisk> change) {
     List<PassDisk> disks = new ArrayList<>(Passes.disks(p));
     disks.replaceAll(d -> d.index() == index ? change.apply(d) : d);
@@ -175,6 +219,12 @@ public final class Leases {
         r.epoch(),
         (s, p) -> {
           long before = p.done;
+          PassDisk disk = leased(p, r.disk());
+          check(p, disk, r.total(), r.done(), r.sent(), r.zeroed(), r.watermark());
+          if (r.watermark() > disk.watermark() || r.done() > disk.done()) {
+            p.stalledSince = null;
+            p.attempts = 0;
+          }
           update(
               p,
               r.disk(),
@@ -197,8 +247,9 @@ public final class Leases {
         passId,
         i.epoch(),
         (s, p) -> {
-          PassDisk disk =
-              Passes.disks(p).stream().filter(d -> d.index() == i.disk()).findFirst().orElseThrow();
+          PassDisk disk = leased(p, i.disk());
+          ranges(p, disk, i.ranges());
+          update(p, i.disk(), PassDisk::withIntent);
           ReplicaEntity replica = s.find(ReplicaEntity.class, disk.replicaId());
           replica.intent = i.ranges();
           replica.anywhere = replica.anywhere || i.anywhere();
@@ -224,17 +275,42 @@ public final class Leases {
         .attachment(pass.digestPoint, disk.digestFile());
   }
 
+  /** Refuses ranges that are none, or lie outside of the disk. */
+  private static void ranges(PassEntity p, PassDisk disk, String told) {
+    try {
+      if (Ranges.parse(told).list().stream().anyMatch(r -> r.end() > disk.bytes())) {
+        throw untrue(p, "ranges behind the end of disk " + disk.index());
+      }
+    } catch (IllegalArgumentException e) {
+      throw untrue(p, e.getMessage());
+    }
+  }
+
+  private static DigestMap map(PassEntity p, PassDisk disk, byte[] told) {
+    try {
+      DigestMap map = DigestMap.parse(told);
+      if (map.size() != disk.bytes()) {
+        throw untrue(p, "the digest map of a disk of " + map.size() + " bytes");
+      }
+      return map;
+    } catch (IllegalArgumentException e) {
+      throw untrue(p, e.getMessage());
+    }
+  }
+
   public void putDigests(String passId, long epoch, int index, byte[] map) {
     held(
         passId,
         epoch,
-        (s, p) ->
-            s.createNativeMutationQuery(
-                    "insert into pass_digests (pass_id, disk, map) values (?1, ?2, ?3) on conflict (pass_id, disk) do update set map = excluded.map")
-                .setParameter(1, passId)
-                .setParameter(2, index)
-                .setParameter(3, map)
-                .executeUpdate());
+        (s, p) -> {
+          map(p, leased(p, index), map);
+          s.createNativeMutationQuery(
+                  "insert into pass_digests (pass_id, disk, map) values (?1, ?2, ?3) on conflict (pass_id, disk) do update set map = excluded.map")
+              .setParameter(1, passId)
+              .setParameter(2, index)
+              .setParameter(3, map)
+              .executeUpdate();
+        });
   }
 
   public void done(String passId, LeaseDone d) {
@@ -243,6 +319,15 @@ public final class Leases {
         passId,
         d.epoch(),
         (s, p) -> {
+          PassDisk disk = leased(p, d.disk());
+          check(p, disk, d.total(), d.total(), d.sent(), d.zeroed(), 0);
+          ranges(p, disk, d.differed());
+          if (!passes
+              .digests(s, p.id, d.disk())
+              .map(m -> map(p, disk, m).root())
+              .equals(Optional.of(d.rootDigest()))) {
+            throw untrue(p, "disk " + disk.index() + " is done without the digest map to show it");
+          }
           update(
               p,
               d.disk(),

@@ -31,6 +31,19 @@ public class LegEntity {
   @Column(name = "base_point_id")
   public String basePointId;
 
+  /**
+   * The point that its marker, its replicas and their digest maps belong to; none before the first.
+   */
+  @Column(name = "point_id")
+  public String pointId;
+
+  /** Passes that were ever begun on it. */
+  public int passes;
+
+  /** Who holds its timetable's passes back; empty for nobody. */
+  @Column(name = "held_by")
+  public String heldBy = "";
+
   /** The run whose landing it began with; null if it began with a load. */
   @Column(name = "begun_by")
   public String begunBy;

@@ -3,6 +3,8 @@ package bargelane.service.replication;
 /**
  * One disk of a pass, with where it stands. {@code snapshot} is empty where a volume is read as it
  * is, {@code since} where no tracking is used, {@code targetVolume} where nothing is written.
+ * {@code intended} says that its write-intent set is recorded, without which nothing may be
+ * written.
  */
 public record PassDisk(
     int index,
@@ -19,6 +21,7 @@ public record PassDisk(
     long bytes,
     String mayDiffer,
     boolean anywhere,
+    boolean intended,
     boolean finished,
     long total,
     long done,
@@ -51,6 +54,7 @@ public record PassDisk(
         bytes,
         mayDiffer,
         anywhere,
+        intended,
         finished,
         newTotal,
         newDone,
@@ -79,6 +83,7 @@ public record PassDisk(
         bytes,
         mayDiffer,
         anywhere,
+        intended,
         true,
         newTotal,
         newTotal,
@@ -88,6 +93,35 @@ public record PassDisk(
         bytes,
         ranges,
         digest);
+  }
+
+  /** The same once it is recorded what may be written. */
+  PassDisk withIntent() {
+    return new PassDisk(
+        index,
+        memberId,
+        machine,
+        disk,
+        replicaId,
+        sourceSite,
+        sourceVolume,
+        snapshot,
+        since,
+        targetSite,
+        targetVolume,
+        bytes,
+        mayDiffer,
+        anywhere,
+        true,
+        finished,
+        total,
+        done,
+        read,
+        sent,
+        zeroed,
+        watermark,
+        differed,
+        root);
   }
 
   PassDisk withoutMarker() {
@@ -106,6 +140,7 @@ public record PassDisk(
         bytes,
         mayDiffer,
         anywhere,
+        intended,
         finished,
         total,
         done,
@@ -148,6 +183,7 @@ public record PassDisk(
         bytes,
         mayDiffer,
         anywhere,
+        false,
         false,
         0,
         0,

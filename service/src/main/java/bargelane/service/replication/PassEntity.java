@@ -53,6 +53,14 @@ public class PassEntity {
 
   public int attempts;
 
+  /** Since when it has not got on; null while it does. */
+  @Column(name = "stalled_since")
+  public Instant stalledSince;
+
+  /** Before when it is not offered again; null for at once. */
+  @Column(name = "not_before")
+  public Instant notBefore;
+
   public boolean verify;
 
   @Column(name = "digest_site_id")

@@ -160,6 +160,7 @@ public final class PassRun implements RunKind {
                           w.get(PassNotes.CONSISTENCY).orElse("crash-consistent"));
                   s.persist(point);
                   leg.marker = snapshotName(pass.id);
+                  leg.pointId = point.id;
                   Db.change(
                       s,
                       "update ReplicaEntity set intent = '', anywhere = false, blank = false where legId = ?1",
@@ -232,7 +233,7 @@ public final class PassRun implements RunKind {
             .db()
             .tx(s -> Db.list(s, PointEntity.class, "from PointEntity where legId = ?1", leg.id));
     int removed = 0;
-    for (PointEntity p : Retention.surplus(points, p -> p.asOf, state.timetable.keepPoints)) {
+    for (PointEntity p : Retention.surplus(points, p -> p.number, state.timetable.keepPoints)) {
       // The record goes first: nobody may choose a point that is being removed.
       boolean free =
           services

@@ -5,7 +5,6 @@ import bargelane.core.replication.PassKind;
 import bargelane.core.site.Capabilities.Reach;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.machine.MachineEntity;
-import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
@@ -24,6 +23,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
+import org.hibernate.LockMode;
 import org.hibernate.Session;
 
 /**
@@ -60,17 +60,15 @@ final class PassSnapshot {
         w.makeOnce(
             PassNotes.PASS,
             s -> {
-              Long number =
-                  Db.first(
-                          s, Long.class, "select count(*) from PassEntity where legId = ?1", leg.id)
-                      .orElse(0L);
+              LegEntity held = s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);
+              held.passes++;
               return Passes.create(
                       s,
                       services.clock(),
                       w.runId(),
                       w.subjectId(),
                       leg.id,
-                      number.intValue() + 1,
+                      held.passes,
                       PassKind.DELTA,
                       state.timetable.verify)
                   .id;

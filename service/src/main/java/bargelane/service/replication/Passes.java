@@ -18,6 +18,8 @@ import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
+import java.util.Optional;
+import java.util.concurrent.ThreadLocalRandom;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
 
@@ -36,7 +38,12 @@ public final class Passes {
   private static final String NO_SPACE = "no-space";
   static final String SOURCE_DROPPED = "source-dropped";
 
-  private static final int MOST_ATTEMPTS = 6;
+  /** How long a pass may get nowhere before it is given up; the timetable begins another. */
+  private static final Duration PATIENCE = Duration.ofMinutes(5);
+
+  /** The longest time between two attempts at a pass. */
+  static final Duration LONGEST_PAUSE = Duration.ofSeconds(30);
+
   private static final TypeReference<List<PassDisk>> DISKS = new TypeReference<>() {};
 
   final Db db;
@@ -185,29 +192,43 @@ public final class Passes {
         + " looked at";
   }
 
-  /** Offers a pass again whose lease was given up or lost, or gives it up after too many. */
+  /**
+   * Offers a pass again whose lease was given up or lost, after a pause that grows while it gets
+   * nowhere; gives it up after too long without progress.
+   */
   void again(Session s, PassEntity p, String why) {
+    Instant now = clock.instant();
     p.attempts++;
     p.problem = why;
-    p.state = p.attempts >= MOST_ATTEMPTS ? PassState.FAILED : PassState.READY;
-    if (p.state == PassState.FAILED) {
+    if (p.stalledSince == null || p.stalledSince.isAfter(now)) {
+      p.stalledSince = now;
+    }
+    long most = Math.min(LONGEST_PAUSE.toMillis(), 250L << Math.min(p.attempts, 7));
+    p.notBefore = now.plusMillis(most / 2 + ThreadLocalRandom.current().nextLong(most / 2 + 1));
+    p.state = PassState.READY;
+    if (Duration.between(p.stalledSince, now).compareTo(PATIENCE) >= 0) {
+      p.state = PassState.FAILED;
       p.problemCode = "gave-up";
-      p.problem = "after " + p.attempts + " attempts: " + why;
+      p.problem = "after " + p.attempts + " attempts without progress: " + why;
     }
     events.tell(s, "pass", p.towId, p.runId, "pass " + p.number + ": " + why, null);
   }
 
   /** The digest map that a shipped disk ended with. */
   public byte[] shippedDigests(String passId, int index) {
-    return db.tx(
-        s ->
-            (byte[])
-                s.createNativeQuery(
-                        "select map from pass_digests where pass_id = ?1 and disk = ?2",
-                        byte[].class)
-                    .setParameter(1, passId)
-                    .setParameter(2, index)
-                    .getSingleResult());
+    return db.tx(s -> digests(s, passId, index)).orElseThrow();
+  }
+
+  /** The digest map that a tug handed over for a disk, if it did. */
+  Optional<byte[]> digests(Session s, String passId, int index) {
+    return s
+        .createNativeQuery(
+            "select map from pass_digests where pass_id = ?1 and disk = ?2", byte[].class)
+        .setParameter(1, passId)
+        .setParameter(2, index)
+        .getResultList()
+        .stream()
+        .findFirst();
   }
 
   /** Revokes every export of a pass: when this returns nobody reads or writes through it. */

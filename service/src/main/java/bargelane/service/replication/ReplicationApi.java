@@ -7,6 +7,7 @@ import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseReport;
 import bargelane.api.LeaseTake;
 import bargelane.api.TimetableAdd;
+import bargelane.api.TimetableEdit;
 import bargelane.api.TimetableView;
 import bargelane.api.TugView;
 import bargelane.service.http.Endpoints;
@@ -21,6 +22,9 @@ public record ReplicationApi(Timetables timetables, Leases leases, Tugs tugs)
     e.post("/timetables", "Add a timetable")
         .takes(TimetableAdd.class)
         .creates(TimetableView.class, (r, b) -> timetables.add(b));
+    e.put("/timetables/{timetable}", "Change a timetable; what is left out stays")
+        .takes(TimetableEdit.class)
+        .gives(TimetableView.class, (r, b) -> timetables.edit(r.path("timetable"), b));
     e.get("/tugs", "Tugs that ask for work").lists(TugView.class, r -> tugs.list());
     e.post("/leases", "A tug asks for work")
         .takes(LeaseTake.class)

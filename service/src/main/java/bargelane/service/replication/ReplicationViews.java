@@ -25,10 +25,7 @@ public final class ReplicationViews {
 
   public static List<PointView> points(Session s, String towId) {
     return Db.list(
-            s,
-            PointEntity.class,
-            "from PointEntity where towId = ?1 order by asOf desc, number desc",
-            towId)
+            s, PointEntity.class, "from PointEntity where towId = ?1 order by number desc", towId)
         .stream()
         .map(
             p ->
@@ -57,7 +54,8 @@ public final class ReplicationViews {
             Db.query(
                     s,
                     PassEntity.class,
-                    "from PassEntity where towId = ?1 and legId is not null order by startedAt desc",
+                    "select p from PassEntity p join LegEntity l on l.id = p.legId where p.towId = ?1"
+                        + " order by l.number desc, p.number desc",
                     towId)
                 .setMaxResults(most)
                 .getResultList()
@@ -69,7 +67,7 @@ public final class ReplicationViews {
   /** The newest pass of a leg. */
   public static Optional<PassEntity> newest(Session s, String legId) {
     return Db.first(
-        s, PassEntity.class, "from PassEntity where legId = ?1 order by startedAt desc", legId);
+        s, PassEntity.class, "from PassEntity where legId = ?1 order by number desc", legId);
   }
 
   /** The newest pass of a tow that has ended, if it failed. */
@@ -77,7 +75,8 @@ public final class ReplicationViews {
     return Db.first(
             s,
             PassEntity.class,
-            "from PassEntity where towId = ?1 and legId is not null and endedAt is not null order by startedAt desc",
+            "select p from PassEntity p join LegEntity l on l.id = p.legId where p.towId = ?1"
+                + " and p.endedAt is not null order by l.number desc, p.number desc",
             towId)
         .filter(p -> p.state == PassState.FAILED);
   }

@@ -13,11 +13,15 @@ import com.github.kagkarlsson.scheduler.task.helper.Tasks;
 import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
+import java.util.Collection;
 import java.util.Optional;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
 
 /** Begins a leg's passes when its timetable says so; never two at once. */
 public final class TimetableTask {
 
+  private static final Logger log = LoggerFactory.getLogger(TimetableTask.class);
   private static final Duration LOOK_AGAIN = Duration.ofSeconds(1);
 
   private final Db db;
@@ -58,6 +62,21 @@ public final class TimetableTask {
     }
   }
 
+  /** Has legs looked at now, since what they keep to has changed. */
+  public void again(Collection<String> legs) {
+    if (scheduler == null) {
+      return;
+    }
+    for (String leg : legs) {
+      try {
+        scheduler.reschedule(task.instance(leg), clock.instant());
+      } catch (RuntimeException e) {
+        // It is being looked at this moment, or its leg is closed.
+        log.debug("leg {} is not put forward: {}", leg, e.getMessage());
+      }
+    }
+  }
+
   private record Due(boolean over, String run, Instant next) {}
 
   private CompletionHandler<Void> due(String legId) {
@@ -71,7 +90,7 @@ public final class TimetableTask {
                 return new Due(true, "", now);
               }
               boolean busy = !Runs.open(s, PassRun.KIND, leg.towId).isEmpty();
-              if (busy || leg.state == LegState.PAUSED) {
+              if (busy || leg.state == LegState.PAUSED || !leg.heldBy.isEmpty()) {
                 return new Due(false, "", now.plus(LOOK_AGAIN));
               }
               TowEntity tow = s.find(TowEntity.class, leg.towId);
@@ -80,7 +99,7 @@ public final class TimetableTask {
                   Db.first(
                       s,
                       Instant.class,
-                      "select startedAt from PassEntity where legId = ?1 order by startedAt desc",
+                      "select startedAt from PassEntity where legId = ?1 order by number desc",
                       legId);
               Instant next = PassDue.next(last, Duration.ofSeconds(timetable.everySeconds), now);
               if (next.isAfter(now)) {

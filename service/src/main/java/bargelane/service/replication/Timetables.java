@@ -1,14 +1,19 @@
 package bargelane.service.replication;
 
 import bargelane.api.TimetableAdd;
+import bargelane.api.TimetableEdit;
 import bargelane.api.TimetableView;
+import bargelane.core.replication.LegState;
 import bargelane.core.wave.Timetable;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.ProblemException;
 import bargelane.service.site.Sites;
 import java.time.Duration;
+import java.util.ArrayList;
 import java.util.List;
+import java.util.function.Consumer;
+import org.hibernate.LockMode;
 import org.hibernate.Session;
 
 /** What replication must keep, by name. */
@@ -16,13 +21,16 @@ public final class Timetables {
 
   private final Db db;
   private final Duration shortest;
+  private final Consumer<List<String>> changed;
 
   /**
    * @param shortest the least time between two passes that may be asked for
+   * @param changed hears of legs whose timetable was changed
    */
-  public Timetables(Db db, Duration shortest) {
+  public Timetables(Db db, Duration shortest, Consumer<List<String>> changed) {
     this.db = db;
     this.shortest = shortest;
+    this.changed = changed;
   }
 
   /** A timetable by id or name. */
@@ -37,31 +45,72 @@ public final class Timetables {
 
   public TimetableView add(TimetableAdd t) {
     Sites.name("timetable", t.name());
+    return db.tx(
+        s -> {
+          Sites.unused(s, "TimetableEntity", "timetable", t.name());
+          TimetableEntity e = new TimetableEntity();
+          e.id = Ids.next("tt");
+          e.name = t.name();
+          e.verify = true;
+          e.quiesce = true;
+          keep(
+              e,
+              new TimetableEdit(
+                  t.everySeconds(), t.rpoSeconds(), t.keepPoints(), t.verify(), t.quiesce()));
+          s.persist(e);
+          return view(e);
+        });
+  }
+
+  /**
+   * Changes a timetable; what is left out stays. Waves that keep to it follow at once; fewer points
+   * are kept after the next pass.
+   */
+  public TimetableView edit(String ref, TimetableEdit asked) {
+    List<String> legs = new ArrayList<>();
+    TimetableView view =
+        db.tx(
+            s -> {
+              TimetableEntity e =
+                  s.find(TimetableEntity.class, find(s, ref).id, LockMode.PESSIMISTIC_WRITE);
+              s.refresh(e);
+              keep(e, asked);
+              legs.addAll(
+                  Db.list(
+                      s,
+                      String.class,
+                      "select l.id from LegEntity l join TowEntity t on t.id = l.towId"
+                          + " where t.timetableId = ?1 and l.state <> ?2",
+                      e.id,
+                      LegState.CLOSED));
+              return view(e);
+            });
+    changed.accept(legs);
+    return view;
+  }
+
+  /** Takes over what was asked for, if all of it together can be kept. */
+  private void keep(TimetableEntity e, TimetableEdit asked) {
     try {
       Timetable valid =
           new Timetable(
-              every(t.everySeconds()),
-              Duration.ofSeconds(t.rpoSeconds()),
-              t.keepPoints(),
-              t.verify() == null || t.verify(),
-              t.quiesce() == null || t.quiesce());
-      return db.tx(
-          s -> {
-            Sites.unused(s, "TimetableEntity", "timetable", t.name());
-            TimetableEntity e = new TimetableEntity();
-            e.id = Ids.next("tt");
-            e.name = t.name();
-            e.everySeconds = (int) valid.every().toSeconds();
-            e.rpoSeconds = (int) valid.rpo().toSeconds();
-            e.keepPoints = valid.keepPoints();
-            e.verify = valid.verify();
-            e.quiesce = valid.quiesce();
-            s.persist(e);
-            return view(e);
-          });
-    } catch (IllegalArgumentException e) {
-      throw ProblemException.invalid("timetable-impossible", e.getMessage(), "change the figures");
+              every(or(asked.everySeconds(), e.everySeconds)),
+              Duration.ofSeconds(or(asked.rpoSeconds(), e.rpoSeconds)),
+              or(asked.keepPoints(), e.keepPoints),
+              or(asked.verify(), e.verify),
+              or(asked.quiesce(), e.quiesce));
+      e.everySeconds = (int) valid.every().toSeconds();
+      e.rpoSeconds = (int) valid.rpo().toSeconds();
+      e.keepPoints = valid.keepPoints();
+      e.verify = valid.verify();
+      e.quiesce = valid.quiesce();
+    } catch (IllegalArgumentException x) {
+      throw ProblemException.invalid("timetable-impossible", x.getMessage(), "change the figures");
     }
+  }
+
+  private static <T> T or(T asked, T present) {
+    return asked == null ? present : asked;
   }
 
   private Duration every(int seconds) {

@@ -15,6 +15,9 @@ public class TowEntity {
 
   @Id public String id;
 
+  /** Recovery points that were ever recorded. */
+  public int points;
+
   @Column(name = "wave_id")
   public String waveId;
 

@@ -161,13 +161,13 @@ public final class TowState {
 
   /** Points of a tow are numbered through, whatever leg they are of. */
   public static int nextPointNumber(Session s, String towId) {
-    return 1
-        + Db.first(
-                s,
-                Integer.class,
-                "select coalesce(max(number), 0) from PointEntity where towId = ?1",
-                towId)
-            .orElse(0);
+    return ((Number)
+            s.createNativeQuery(
+                    "update tow set points = points + 1 where id = ?1 returning points",
+                    Object.class)
+                .setParameter(1, towId)
+                .getSingleResult())
+        .intValue();
   }
 
   /** Points that unfinished runs of a tow work with: their ids. Thinning leaves them. */
@@ -182,12 +182,12 @@ public final class TowState {
         .collect(Collectors.toSet());
   }
 
-  /** The newest complete point of the leg. */
+  /**
+   * The newest complete point of the leg: the one that was recorded last, whatever clocks said of
+   * when it was taken.
+   */
   public static Optional<PointEntity> newestPoint(Session s, LegEntity leg) {
-    return Db.first(
-        s,
-        PointEntity.class,
-        "from PointEntity where legId = ?1 order by asOf desc, number desc",
-        leg.id);
+    return Optional.ofNullable(s.find(LegEntity.class, leg.id).pointId)
+        .map(id -> s.find(PointEntity.class, id));
   }
 }

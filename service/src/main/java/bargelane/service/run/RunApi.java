@@ -4,7 +4,7 @@ import bargelane.api.RunView;
 import bargelane.service.http.Endpoints;
 
 /** Endpoints of runs. */
-public record RunApi(Runs runs) implements Endpoints.Room {
+public record RunApi(Runs runs, RunEngine engine) implements Endpoints.Room {
 
   @Override
   public void add(Endpoints e) {
@@ -15,5 +15,12 @@ public record RunApi(Runs runs) implements Endpoints.Room {
         .lists(RunView.class, r -> runs.list(r.flag("open"), r.flag("passes"), r.number("size")));
     e.get("/runs/{run}", "One run with its steps")
         .gives(RunView.class, r -> runs.view(r.path("run")));
+    e.post("/runs/{run}/stop", "Stop a run: it is backed out at its next safe place")
+        .gives(
+            RunView.class,
+            r -> {
+              engine.stop(r.path("run"), r.by());
+              return runs.view(r.path("run"));
+            });
   }
 }

@@ -22,6 +22,8 @@ import java.time.Instant;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
+import java.util.concurrent.ThreadLocalRandom;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
 import org.hibernate.exception.ConstraintViolationException;
@@ -157,6 +159,56 @@ public final class RunEngine {
     }
   }
 
+  /** The code of the problem of a run that a person stopped. */
+  public static final String STOPPED = "stopped";
+
+  private static Problem stopped(RunEntity run) {
+    return new Problem(
+        "about:blank",
+        run.title + " stopped",
+        409,
+        STOPPED,
+        run.stopBy + " stopped it",
+        bargelane.api.Remedy.NONE);
+  }
+
+  /**
+   * Asks that a run is stopped: it is backed out before its next step, or in the step that it waits
+   * in. What a step is doing at this moment it does to its end.
+   *
+   * @throws ProblemException if it is over, is being backed out, or can't be stopped where it is
+   */
+  public void stop(String runId, String by) {
+    db.run(
+        s -> {
+          RunEntity run = s.find(RunEntity.class, runId, LockMode.PESSIMISTIC_WRITE);
+          if (run == null) {
+            throw ProblemException.missing("run", runId);
+          }
+          Remedy look = Remedy.of("look at it", Action.RUN_SHOW, runId);
+          if (run.endedAt != null) {
+            throw ProblemException.conflict("run-over", run.title + " is over", look);
+          }
+          if (run.state == RunState.BACKING_OUT) {
+            throw ProblemException.conflict(
+                "backing-out", run.title + " is being backed out already", look);
+          }
+          kinds
+              .get(run.kind)
+              .holdsOn(new Work(store, run))
+              .ifPresent(
+                  why -> {
+                    throw ProblemException.conflict(
+                        "past-stopping", run.title + " can't be stopped: " + why, look);
+                  });
+          if (run.stopBy.isEmpty()) {
+            run.stopBy = by;
+            store.tell(s, run, told(kinds.get(run.kind)), by + " stops " + run.title, null);
+          }
+        });
+    wake(runId);
+  }
+
   /** Ends a run from outside: it is backed out. Nothing if it is over or backing out already. */
   public void giveUp(String runId, String code, String detail) {
     db.run(
@@ -194,6 +246,10 @@ public final class RunEngine {
           }
           return new CompletionHandler.OnCompleteRemove<>();
         }
+        if (!backing && !run.stopBy.isEmpty() && kind.holdsOn(work).isEmpty()) {
+          store.giveIn(run, row, stopped(run), "not done", kind.backOut(work));
+          continue;
+        }
         Step step = steps.stream().filter(x -> x.name().equals(row.name)).findFirst().orElseThrow();
         store.begin(run, row);
         Outcome outcome = attempt(work, run, kind, row, step);
@@ -218,11 +274,48 @@ public final class RunEngine {
       return step.action().run(work);
     } catch (Work.StaleEpoch e) {
       throw e;
+    } catch (RuntimeException e) {
+      Optional<String> database = Db.trouble(e);
+      if (database.isPresent()) {
+        return new Outcome.Wait("the database: " + database.get(), pause(row));
+      }
+      if (step.untilDone()) {
+        boolean expected = e instanceof SiteException || e instanceof RunFailure;
+        return new Outcome.Wait(
+            expected
+                ? e.getMessage()
+                : internal(row, e) + " (entry " + logged(run, row, e) + " of its log)",
+            pause(row));
+      }
+      return failed(work, run, kind, row, e);
+    }
+  }
+
+  /** Between two attempts at a step: from 1 s to 30 s, not the same for all that wait. */
+  private static Duration pause(StepEntity row) {
+    long most = Math.min(30_000, 1000L << Math.min(row.attempts, 5));
+    return Duration.ofMillis(most / 2 + ThreadLocalRandom.current().nextLong(most / 2 + 1));
+  }
+
+  private static String internal(StepEntity row, RuntimeException e) {
+    return "the service failed at step '" + row.title + "': " + e.getClass().getSimpleName();
+  }
+
+  private static String logged(RunEntity run, StepEntity row, RuntimeException e) {
+    String entry = Ids.next("log");
+    log.error("{}: step {} of run {} failed", entry, row.name, run.id, e);
+    return entry;
+  }
+
+  private Outcome failed(
+      Work work, RunEntity run, RunKind kind, StepEntity row, RuntimeException failure) {
+    try {
+      throw failure;
     } catch (SiteException e) {
       boolean patient =
           Duration.between(row.startedAt, clock.instant()).compareTo(kind.patience()) < 0;
       if (e.kind() == SiteException.Kind.MAY_PASS && patient) {
-        return new Outcome.Wait(e.getMessage(), Duration.ofSeconds(1));
+        return new Outcome.Wait(e.getMessage(), pause(row));
       }
       return giveIn(
           work,
@@ -235,16 +328,14 @@ public final class RunEngine {
     } catch (RunFailure e) {
       return giveIn(work, run, kind, row, e.code(), e.getMessage(), e.remedy());
     } catch (RuntimeException e) {
-      String entry = Ids.next("log");
-      log.error("{}: step {} of run {} failed", entry, row.name, run.id, e);
       return giveIn(
           work,
           run,
           kind,
           row,
           "internal",
-          "the service failed at step '" + row.title + "': " + e.getClass().getSimpleName(),
-          Remedy.advice("read entry " + entry + " of the service's log"));
+          internal(row, e),
+          Remedy.advice("read entry " + logged(run, row, e) + " of the service's log"));
     }
   }
 
@@ -257,7 +348,8 @@ public final class RunEngine {
       String detail,
       Remedy remedy) {
     if (run.state == RunState.BACKING_OUT) {
-      // What could not be taken back stands in the ledger and is taken back as soon as it can be.
+      // What could not be taken back stands in the ledger and is taken back as soon as it can be;
+      // what must not be left is a step that is tried until it is done.
       return new Outcome.Done("left for later: " + detail);
     }
     log.warn("run {} ({}) fails at '{}': {}", run.id, run.kind, row.title, detail);

@@ -17,6 +17,10 @@ public class RunEntity {
 
   @Id public String id;
 
+  /** Who asked that it is stopped; empty for nobody. */
+  @Column(name = "stop_by")
+  public String stopBy = "";
+
   public String kind;
 
   public String title;

@@ -2,6 +2,7 @@ package bargelane.service.run;
 
 import java.time.Duration;
 import java.util.List;
+import java.util.Optional;
 
 /**
  * A kind of run: its steps, and how it is backed out when one fails. Steps are the same each time
@@ -16,6 +17,11 @@ public interface RunKind {
   /** Steps that leave things as they were; each is tried until it works or the patience ends. */
   default List<Step> backOut(Work work) {
     return List.of();
+  }
+
+  /** Why a run can't be stopped where it is now; none if it is backed out when it is. */
+  default Optional<String> holdsOn(Work work) {
+    return Optional.empty();
   }
 
   /** Whether it changes machines, so that only one such run may be open for each. */

@@ -75,7 +75,7 @@ final class RunStore {
     boolean backing = run.state == RunState.BACKING_OUT;
     return db.tx(
         s -> {
-          guarded(s, run);
+          run.stopBy = guarded(s, run).stopBy;
           List<StepEntity> rows =
               Db.list(
                   s,
@@ -143,6 +143,7 @@ final class RunStore {
             tell(s, run, "step", step.title, null);
           }
           step.attempts++;
+          row.attempts = step.attempts;
           row.startedAt = step.startedAt;
         });
   }

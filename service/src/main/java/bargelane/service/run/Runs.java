@@ -3,10 +3,12 @@ package bargelane.service.run;
 import bargelane.api.Problem;
 import bargelane.api.RunView;
 import bargelane.api.StepView;
+import bargelane.core.run.StepState;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
 import bargelane.service.platform.Upkeep;
+import java.time.Instant;
 import java.util.List;
 import java.util.Optional;
 import org.hibernate.Session;
@@ -103,6 +105,21 @@ public final class Runs {
         RunEntity.class,
         "from RunEntity where subjectId = ?1 and not routine order by startedAt desc",
         subjectId);
+  }
+
+  /** A step that was tried and waits. */
+  public record Waits(String run, String cause, Instant since) {}
+
+  /** What a run waits for, if it was tried before. */
+  public static Optional<Waits> waits(Session s, RunEntity r) {
+    return Db.first(
+            s,
+            StepEntity.class,
+            "from StepEntity where runId = ?1 and state = ?2 order by number desc",
+            r.id,
+            StepState.RUNNING)
+        .filter(x -> x.attempts > 1 && !x.detail.isEmpty())
+        .map(x -> new Waits(r.title, x.title + ": " + x.detail, x.startedAt));
   }
 
   /** Whether any run of a subject is not over. */

@@ -26,7 +26,7 @@ public final class Ledger {
 
   /** Kinds in the order in which they can be removed: what uses comes before what is used. */
   private static final List<String> ORDER =
-      List.of("export", "machine", "network", "snapshot", "marker", "volume", "point");
+      List.of("export", "started", "machine", "network", "snapshot", "marker", "volume", "point");
 
   private static final Logger log = LoggerFactory.getLogger(Ledger.class);
 
@@ -208,6 +208,11 @@ public final class Ledger {
       case "marker" -> driver.source().forgetMarker(o.name);
       case "volume" -> driver.target().deleteVolume(o.name);
       case "point" -> driver.target().deletePoint(o.name);
+      // A machine of the site's own that we started and that must not run: it stays, fenced.
+      case "started" -> {
+        driver.compute().stop(o.name);
+        driver.compute().fence(o.name);
+      }
       case "machine" -> {
         for (String id : ids(driver, o)) {
           driver.compute().stop(id);

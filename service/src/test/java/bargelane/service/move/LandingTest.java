@@ -23,6 +23,7 @@ import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.sites.Compute;
 import bargelane.sites.SiteException;
+import bargelane.sites.Target;
 import com.sun.net.httpserver.HttpServer;
 import java.net.InetAddress;
 import java.net.InetSocketAddress;
@@ -152,6 +153,59 @@ class LandingTest extends MovesFixture {
         .stop("new-1");
     assertInstanceOf(
         Outcome.Done.class, landing.undoTarget(work(), Side.AWAY), "a machine that is gone is off");
+  }
+
+  @Test
+  void nothingStartsElsewhereBeforeWhatWasMadeIsGone() {
+    started("new-1");
+    services.ledger().plan("away", "tow", "machine", "ledger");
+    // It is off, but the site does not let it go: anybody there could start it.
+    when(away.target.owned(any()))
+        .thenReturn(
+            List.of(
+                new Target.Owned("machine", "new-1", "ledger", services.ledger().owner("tow"))));
+    doThrow(new SiteException(SiteException.Kind.FINAL, "denied", "not permitted", null))
+        .when(away.compute)
+        .remove("new-1");
+    assertEquals(
+        "ledger can't be removed from away: not permitted",
+        ((Outcome.Wait) landing.undoTarget(work(), Side.AWAY)).detail());
+    doNothing().when(away.compute).remove("new-1");
+    assertInstanceOf(Outcome.Done.class, landing.undoTarget(work(), Side.AWAY));
+  }
+
+  @Test
+  void aSiteThatIsDeclaredLostIsNotWaitedForAndIsSeenToWhenItIsBack() {
+    landing.define(work(), Side.HOME);
+    started("p-1");
+    doThrow(AWAY).when(home.compute).stop("p-1");
+    assertInstanceOf(Outcome.Wait.class, landing.undoTarget(work(), Side.HOME));
+    db.run(s -> Lost.declare(s, "run", Side.HOME, "engineer"));
+    for (int life = 0; life < 2; life++) {
+      assertEquals(
+          "home was declared lost by engineer",
+          ((Outcome.Done) landing.undoTarget(work(), Side.HOME)).detail());
+    }
+    assertTrue(recorded().contains("home started p-1 to be removed"), recorded().toString());
+    verify(home.compute, never()).fence("p-1");
+    doNothing().when(home.compute).stop("p-1");
+    services.ledger().sweep();
+    verify(home.compute).fence("p-1");
+    assertTrue(recorded().stream().noneMatch(r -> r.contains("started")), recorded().toString());
+  }
+
+  @Test
+  void onlyWhatTheRunStoppedIsStartedAgain() {
+    assertEquals("none was stopped", ((Outcome.Done) moves.restart(work(), Side.HOME)).detail());
+    verify(home.compute, never()).start(any());
+    doThrow(AWAY).when(home.compute).fence("p-1");
+    assertThrows(SiteException.class, () -> moves.stop(work(), Side.HOME));
+    when(home.compute.wayIn(any())).thenReturn(new Compute.WayIn("127.0.0.1", 1));
+    assertInstanceOf(Outcome.Wait.class, moves.restart(work(), Side.HOME), "until it answers");
+    InOrder order = inOrder(home.compute);
+    order.verify(home.compute).stop("p-1");
+    order.verify(home.compute).unfence("p-1");
+    order.verify(home.compute).start("p-1");
   }
 
   @Test

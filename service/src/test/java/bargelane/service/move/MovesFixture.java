@@ -173,7 +173,7 @@ abstract class MovesFixture {
         List.of(
             "insert into timetable (id, name, every_seconds, rpo_seconds, keep_points, verify) values ('tt', 'tt', 15, 60, 6, true)",
             "insert into wave (id, name, created_at) values ('w', 'w', now())",
-            "insert into tow (id, wave_id, landed, diverged, name, lane_id, timetable_id) values ('tow', 'w', false, false, 'w', 'lane', 'tt')")) {
+            "insert into tow (id, wave_id, landed, diverged, name, lane_id, timetable_id, points) values ('tow', 'w', false, false, 'w', 'lane', 'tt', 1)")) {
       s.createNativeMutationQuery(sql).executeUpdate();
     }
     MemberEntity member = new MemberEntity();
@@ -194,6 +194,7 @@ abstract class MovesFixture {
     leg.direction = Direction.OUT;
     leg.state = LegState.OPEN;
     leg.marker = "mark";
+    leg.pointId = "point-1";
     s.persist(leg);
     s.flush();
     ReplicaEntity replica = new ReplicaEntity();

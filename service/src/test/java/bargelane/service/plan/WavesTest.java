@@ -5,6 +5,7 @@ import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
 import static org.mockito.ArgumentMatchers.anyLong;
+import static org.mockito.Mockito.doAnswer;
 import static org.mockito.Mockito.doThrow;
 import static org.mockito.Mockito.mock;
 import static org.mockito.Mockito.reset;
@@ -14,6 +15,7 @@ import bargelane.api.TimetableAdd;
 import bargelane.api.WaveAdd;
 import bargelane.api.WaveMachine;
 import bargelane.api.WaveView;
+import bargelane.core.replication.LegState;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
@@ -27,6 +29,7 @@ import bargelane.service.move.MoveDesk;
 import bargelane.service.move.WaveRuns;
 import bargelane.service.overview.OverviewPage;
 import bargelane.service.overview.WavePages;
+import bargelane.service.platform.AtOnce;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
@@ -50,6 +53,7 @@ import java.io.IOException;
 import java.math.BigDecimal;
 import java.time.Clock;
 import java.time.Duration;
+import java.util.Collections;
 import java.util.List;
 import java.util.Map;
 import java.util.concurrent.CountDownLatch;
@@ -192,7 +196,8 @@ class WavesTest {
   }
 
   private void plan() {
-    new Timetables(db, Duration.ofSeconds(5)).add(new TimetableAdd("often", 15, 60, 6, true, true));
+    new Timetables(db, Duration.ofSeconds(5), legs -> {})
+        .add(new TimetableAdd("often", 15, 60, 6, true, true));
     waves.add(new WaveAdd("lending", "over", "often", List.of(new WaveMachine("ledger", 1))));
   }
 
@@ -255,6 +260,56 @@ class WavesTest {
     reset(target);
     waves.remove("lending");
     assertEquals(0, count("wave"));
+  }
+
+  @Test
+  void ofManyLoadsAtOnceOneBegins() throws Exception {
+    plan();
+    CountDownLatch go = new CountDownLatch(1);
+    doAnswer(
+            x -> {
+              assertTrue(go.await(20, TimeUnit.SECONDS));
+              throw REFUSED;
+            })
+        .when(target)
+        .createVolume(any(), any(), anyLong(), any());
+    List<String> fared = AtOnce.fare(20, () -> desk.load("lending", "e"));
+    assertEquals(1, Collections.frequency(fared, "done"), fared.toString());
+    assertEquals(19, Collections.frequency(fared, "already-running"), fared.toString());
+    assertEquals(1, count("run"));
+    go.countDown();
+    until(() -> new Runs(db).list(true, false, 9).isEmpty());
+  }
+
+  @Test
+  void whatAPersonPausesStaysSoUntilAPersonResumesIt() throws Exception {
+    plan();
+    assertEquals(
+        "not-loaded",
+        assertThrows(ProblemException.class, () -> waves.pause("lending", "e")).code());
+    doThrow(REFUSED).when(target).createVolume(any(), any(), anyLong(), any());
+    load();
+    db.run(s -> Db.change(s, "update LegEntity set state = ?1", LegState.OPEN));
+    assertEquals(
+        List.of("already-paused", "already-paused", "done"),
+        AtOnce.fare(
+            3,
+            () -> {
+              waves.pause("lending", "e");
+              return "";
+            }));
+    WaveView paused = pages.wave("lending");
+    assertEquals("paused", paused.state());
+    assertTrue(paused.verbs().contains("resume"), paused.verbs().toString());
+    // A move that holds the timetable back and lets it go on leaves the wave as paused as it was.
+    db.run(s -> Db.change(s, "update LegEntity set state = ?1", LegState.PAUSED));
+    db.run(s -> Db.change(s, "update LegEntity set state = ?1", LegState.OPEN));
+    assertEquals("paused", pages.wave("lending").state());
+    waves.resume("lending", "e");
+    assertEquals("loading", pages.wave("lending").state(), "it goes on to its first point");
+    assertEquals(
+        "not-paused",
+        assertThrows(ProblemException.class, () -> waves.resume("lending", "e")).code());
   }
 
   @Test

@@ -14,7 +14,10 @@ import static org.mockito.Mockito.when;
 import bargelane.api.Lease;
 import bargelane.api.LeaseDone;
 import bargelane.api.LeaseFailed;
+import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseReport;
+import bargelane.blocks.DigestMap;
+import bargelane.core.point.Retention;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
 import bargelane.core.run.RunState;
@@ -27,6 +30,8 @@ import bargelane.service.run.Outcome;
 import bargelane.service.run.RunEngine;
 import bargelane.service.run.RunEntity;
 import bargelane.service.run.RunFailure;
+import bargelane.service.run.Work;
+import bargelane.service.run.Works;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.Sites;
 import bargelane.sites.ExportRef;
@@ -40,13 +45,18 @@ import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
 import java.util.Optional;
+import java.util.Random;
+import java.util.stream.IntStream;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
 
 /** The desk where tugs get passes, with a real database and a platform that does as it is told. */
 class PassesTest {
 
+  private static final long SIZE = 1 << 20;
   private static final Duration LEASE = Duration.ofSeconds(6);
 
   private final Clock clock = mock(Clock.class);
@@ -59,6 +69,7 @@ class PassesTest {
   private TestDatabase database;
   private Db db;
   private Events events;
+  private Ledger ledger;
   private Passes passes;
   private Leases leases;
   private String pass;
@@ -76,21 +87,26 @@ class PassesTest {
     database = TestDatabase.open();
     db = database.db();
     events = new Events(db, clock, database.url, "bargelane", database.password);
-    Ledger ledger = new Ledger(db, sites, clock, "in-test");
+    ledger = new Ledger(db, sites, clock, "in-test");
     passes = new Passes(db, sites, ledger, events, runs, LEASE, clock);
     leases = new Leases(passes);
     db.run(
         s -> {
           for (String sql :
               List.of(
-                  "insert into site (id, name, kind, address, created_at, findings) values ('s', 's', 'k', '', now(), '[]'), ('t', 't', 'k', '', now(), '[]')",
+                  "insert into site (id, name, kind, address, created_at, findings) values ('s', 's', 'standin', '', now(), '[]'), ('t', 't', 'standin', '', now(), '[]')",
                   "insert into lane values ('l', 'l', 's', 't', '{}', 0)",
                   "insert into timetable (id, name, every_seconds, rpo_seconds, keep_points, verify) values ('tt', 'tt', 15, 60, 6, true)",
                   "insert into wave (id, name, created_at) values ('w', 'w', now())",
                   "insert into tow (id, wave_id, landed, diverged, name, lane_id, timetable_id) values ('tow', 'w', false, false, 'w', 'l', 'tt')",
+                  "insert into machine (id, site_id, platform_id, name, facts, first_seen, last_seen) values ('m', 's', 'p', 'a', '{}', now(), now())",
+                  "insert into member (id, tow_id, machine_id, name, rank, size, size_basis, home, open) values ('mem', 'tow', 'm', 'a', 1, '', '', '{}', true)",
                   "insert into leg (id, tow_id, number, direction, state, marker) values ('leg', 'tow', 1, 'out', 'open', '')")) {
             s.createNativeMutationQuery(sql).executeUpdate();
           }
+          s.createNativeMutationQuery(
+                  "insert into replica values ('rep', 'leg', 'mem', 0, 'r0', '', 1048576, '', false, true)")
+              .executeUpdate();
           RunEntity run = new RunEntity();
           run.id = "run";
           run.kind = "pass";
@@ -126,8 +142,15 @@ class PassesTest {
                             false))));
   }
 
+  /** Takes the pass and says what may be written, as a tug does before it writes. */
   private Lease take(String tug) throws InterruptedException {
-    return leases.take(tug, 0).orElseThrow();
+    Lease lease = leases.take(tug, 0).orElseThrow();
+    leases.intent(pass, new LeaseIntent(lease.epoch(), 0, "0+1048576", false));
+    return lease;
+  }
+
+  private LeaseDone done(long epoch) {
+    return new LeaseDone(epoch, 0, SIZE, SIZE, SIZE, 0, "", new DigestMap(SIZE).root());
   }
 
   private static LeaseReport progress(long epoch, long done) {
@@ -152,9 +175,9 @@ class PassesTest {
     assertEquals(Optional.empty(), leases.take("tug-2", 0));
     leases.report(pass, progress(1, 4096));
     assertTrue(passes.shipped(pass) instanceof Outcome.Wait);
-    byte[] map = {1, 2, 3};
+    byte[] map = new DigestMap(SIZE).bytes();
     leases.putDigests(pass, 1, 0, map);
-    leases.done(pass, new LeaseDone(1, 0, 1 << 20, 1 << 20, 1 << 20, 0, "", "root"));
+    leases.done(pass, done(1));
     assertEquals(PassState.SHIPPED, state());
     assertArrayEquals(map, passes.shippedDigests(pass, 0));
     assertTrue(passes.shipped(pass) instanceof Outcome.Done);
@@ -170,6 +193,8 @@ class PassesTest {
     passes.shipped(pass);
     assertEquals(PassState.READY, state());
     assertEquals("lease-lost", refused(() -> leases.report(pass, progress(1, 70000))));
+    assertEquals(Optional.empty(), leases.take("tug-2", 0), "not at once: it would fail again");
+    now = now.plus(Passes.LONGEST_PAUSE);
     Lease second = take("tug-2");
     assertEquals(2, second.epoch());
     assertEquals(65536, second.disks().get(0).resumeFrom(), "it goes on from what was told");
@@ -193,17 +218,110 @@ class PassesTest {
     }
   }
 
+  private void cut() throws InterruptedException {
+    now = now.plus(Passes.LONGEST_PAUSE);
+    Lease lease = take("tug-1");
+    leases.failed(pass, new LeaseFailed(lease.epoch(), "may-pass", "the line was cut"));
+  }
+
   @Test
-  void whatMayPassIsTriedAgainSixTimesAndThenGivenUp() throws InterruptedException {
+  void whatGetsNowhereForFiveMinutesIsGivenUp() throws InterruptedException {
     offer();
-    for (int i = 1; i <= 6; i++) {
-      Lease lease = take("tug-1");
-      leases.failed(pass, new LeaseFailed(lease.epoch(), "may-pass", "the line was cut"));
+    Instant began = now;
+    while (state() != PassState.FAILED) {
+      cut();
     }
-    assertEquals(PassState.FAILED, state());
+    assertEquals(Duration.ofMinutes(5), Duration.between(began.plus(Passes.LONGEST_PAUSE), now));
     RunFailure failure = assertThrows(RunFailure.class, () -> passes.shipped(pass));
     assertEquals("gave-up", failure.code());
-    assertTrue(failure.getMessage().contains("after 6 attempts: the line was cut"));
+    assertEquals("after 11 attempts without progress: the line was cut", failure.getMessage());
+  }
+
+  @Test
+  void aPassThatGetsOnIsNotGivenUpHoweverOftenItsLineIsCut() throws InterruptedException {
+    offer();
+    for (int i = 1; i <= 16; i++) {
+      now = now.plus(Passes.LONGEST_PAUSE);
+      Lease lease = take("tug-1");
+      leases.report(pass, progress(lease.epoch(), i * 65536L));
+      leases.failed(pass, new LeaseFailed(lease.epoch(), "may-pass", "the line was cut"));
+      assertEquals(PassState.READY, state());
+    }
+  }
+
+  @Test
+  void aClockThatStepsBackDoesNotKeepAPassFromBeingOffered() throws InterruptedException {
+    offer();
+    cut();
+    now = now.minus(Duration.ofHours(3));
+    assertTrue(leases.take("tug-1", 0).isPresent());
+  }
+
+  /** A report that can't be is refused as a whole, and nothing of it is taken over. */
+  @ParameterizedTest
+  @CsvSource({
+    // disk, total, done, sent, zeroed, watermark
+    "0, 1048576, 1048576, 0, 0, 4611686018427387904",
+    "0, 1048576, 0, 0, 0, -1",
+    "0, 4611686018427387904, 0, 0, 0, 0",
+    "0, -1, -1, 0, 0, 0",
+    "0, 65536, 131072, 0, 0, 0",
+    "0, 65536, 65536, 131072, 0, 0",
+    "0, 65536, 65536, 65536, 65536, 0",
+    "0, 65536, 65536, 9223372036854775807, 1, 0",
+    "1, 65536, 65536, 0, 0, 0",
+    "-1, 65536, 65536, 0, 0, 0"
+  })
+  void aReportThatCannotBeIsRefused(
+      int disk, long total, long done, long sent, long zeroed, long watermark)
+      throws InterruptedException {
+    offer();
+    take("liar");
+    assertEquals(
+        "report-impossible",
+        refused(
+            () ->
+                leases.report(
+                    pass, new LeaseReport(1, disk, total, done, done, sent, zeroed, watermark))));
+    PassDisk kept = Passes.disks(db.tx(s -> s.find(PassEntity.class, pass))).get(0);
+    assertEquals(List.of(0L, 0L, 0L), List.of(kept.done(), kept.sent(), kept.watermark()));
+  }
+
+  @Test
+  void nothingIsDoneBeforeItIsSaidWhatMayBeWritten() throws InterruptedException {
+    offer();
+    assertTrue(leases.take("hasty", 0).isPresent());
+    assertEquals("report-impossible", refused(() -> leases.report(pass, progress(1, 65536))));
+  }
+
+  @Test
+  void aDiskIsDoneOnlyWithTheDigestMapThatShowsIt() throws InterruptedException {
+    offer();
+    take("liar");
+    assertEquals("report-impossible", refused(() -> leases.done(pass, done(1))), "none at all");
+    DigestMap small = new DigestMap(SIZE / 2);
+    assertEquals("report-impossible", refused(() -> leases.putDigests(pass, 1, 0, small.bytes())));
+    assertEquals(
+        "report-impossible", refused(() -> leases.putDigests(pass, 1, 0, new byte[] {1, 2, 3})));
+    DigestMap other = new DigestMap(SIZE);
+    other.set(3, new byte[32]);
+    leases.putDigests(pass, 1, 0, other.bytes());
+    assertEquals("report-impossible", refused(() -> leases.done(pass, done(1))), "another's root");
+    assertEquals(PassState.LEASED, state());
+    leases.putDigests(pass, 1, 0, new DigestMap(SIZE).bytes());
+    leases.done(pass, done(1));
+    assertEquals("lease-lost", refused(() -> leases.done(pass, done(1))));
+  }
+
+  @Test
+  void rangesBehindTheEndOfADiskAreRefused() throws InterruptedException {
+    offer();
+    assertTrue(leases.take("liar", 0).isPresent());
+    for (String ranges : List.of("0+1048577", "4611686018427387904+1", "nonsense", "-1+5")) {
+      assertEquals(
+          "report-impossible",
+          refused(() -> leases.intent(pass, new LeaseIntent(1, 0, ranges, false))));
+    }
   }
 
   @Test
@@ -261,6 +379,57 @@ class PassesTest {
                 }));
     db.run(s -> Passes.close(s, s.find(PassEntity.class, pass), PassState.COMPLETE, now));
     db.run(s -> Passes.create(s, clock, "run", "tow", "leg", 2, PassKind.DELTA, true));
+  }
+
+  /**
+   * A clock that steps back, or differs between two nodes, must not make an older point the newest:
+   * a block that went from X to Y and back to X would be compared with the X of before.
+   */
+  @Test
+  void theNewestPointIsTheOneThatWasRecordedLastWhateverClocksSay() {
+    PassRun kind = new PassRun(new Services(db, clock, events, sites, ledger, runs, passes));
+    Random random = new Random(20);
+    Instant about = now;
+    for (int i = 1; i <= 40; i++) {
+      now = about.plusSeconds(random.nextInt(200_000) - 100_000);
+      String id = i == 1 ? pass : next();
+      Work w = Works.take(db, events, clock, "run");
+      w.put(PassNotes.PASS, id);
+      w.put(PassNotes.ONE_INSTANT, true);
+      w.put(PassNotes.SPREAD_MS, 0L);
+      db.run(
+          s -> {
+            PassEntity p = s.find(PassEntity.class, id);
+            p.asOf = now;
+            p.disks =
+                Json.text(
+                    List.of(
+                        PassDisk.fresh(
+                            0, "mem", "a", 0, "rep", "s", "v0", "snap", "", "t", "r0", SIZE, "",
+                            false)));
+          });
+      kind.steps(w).stream().filter(x -> x.name().equals("record")).forEach(x -> x.action().run(w));
+      int number = i;
+      db.run(
+          s -> {
+            LegEntity leg = s.find(LegEntity.class, "leg");
+            PointEntity newest = TowState.newestPoint(s, leg).orElseThrow();
+            assertEquals(number, newest.number);
+            assertEquals("bl-" + id, leg.marker, "the marker belongs to the same point");
+            assertEquals("bl-" + id + "-point", newest.name);
+          });
+    }
+    assertEquals(
+        IntStream.rangeClosed(1, 34).boxed().toList(),
+        db.tx(
+            s ->
+                Retention.surplus(Tows.points(s, "leg"), p -> p.number, 6).stream()
+                    .map(p -> p.number)
+                    .toList()));
+  }
+
+  private String next() {
+    return db.tx(s -> Passes.create(s, clock, "run", "tow", "leg", 2, PassKind.DELTA, true).id);
   }
 
   @Test

@@ -5,6 +5,7 @@ import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.api.TimetableAdd;
+import bargelane.api.TimetableEdit;
 import bargelane.api.TimetableView;
 import bargelane.service.platform.AtOnce;
 import bargelane.service.platform.Db;
@@ -13,6 +14,7 @@ import bargelane.service.platform.TestDatabase;
 import java.io.IOException;
 import java.time.Duration;
 import java.util.List;
+import java.util.concurrent.atomic.AtomicInteger;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
@@ -29,7 +31,7 @@ class TimetablesTest {
   void open() throws IOException {
     database = TestDatabase.open();
     db = database.db();
-    timetables = new Timetables(db, Duration.ofSeconds(5));
+    timetables = new Timetables(db, Duration.ofSeconds(5), legs -> {});
   }
 
   @AfterEach
@@ -64,6 +66,43 @@ class TimetablesTest {
     assertEquals("timetable-impossible", refused.code());
     assertEquals(why, refused.getMessage());
     assertTrue(timetables.list().isEmpty());
+  }
+
+  @Test
+  void whatIsLeftOutOfAnEditStaysAndWhatTogetherCannotBeHeldIsRefused() {
+    TimetableView made = timetables.add(new TimetableAdd("often", 15, 60, 6, true, false));
+    TimetableView edited = timetables.edit("often", new TimetableEdit(null, 30, null, false, null));
+    assertEquals(new TimetableView(made.id(), "often", 15, 30, 6, false, false), edited);
+    ProblemException refused =
+        assertThrows(
+            ProblemException.class,
+            () -> timetables.edit("often", new TimetableEdit(60, null, null, null, null)));
+    assertEquals("an RPO of 30s can't be held by a pass every 1m", refused.getMessage());
+    assertEquals(List.of(edited), timetables.list());
+    assertEquals(
+        "timetable-unknown",
+        assertThrows(
+                ProblemException.class,
+                () -> timetables.edit("none", new TimetableEdit(60, null, null, null, null)))
+            .code());
+  }
+
+  @Test
+  void twoEditsAtOnceBothCount() throws Exception {
+    timetables.add(new TimetableAdd("often", 15, 60, 6, true, true));
+    AtomicInteger caller = new AtomicInteger();
+    assertEquals(
+        List.of("done", "done"),
+        AtOnce.fare(
+            2,
+            () ->
+                timetables.edit(
+                    "often",
+                    caller.getAndIncrement() == 0
+                        ? new TimetableEdit(30, null, null, null, null)
+                        : new TimetableEdit(null, null, 9, null, null))));
+    TimetableView now = timetables.list().get(0);
+    assertEquals(List.of(30, 9), List.of(now.everySeconds(), now.keepPoints()));
   }
 
   @Test

@@ -13,10 +13,12 @@ import bargelane.service.platform.ProblemException;
 import bargelane.service.platform.Upkeep;
 import bargelane.sites.SiteException;
 import java.time.Clock;
+import java.time.Duration;
 import java.time.Instant;
 import java.time.ZoneOffset;
 import java.util.List;
 import java.util.concurrent.CountDownLatch;
+import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicInteger;
 import org.junit.jupiter.api.Test;
 
@@ -99,6 +101,109 @@ class RunEngineTest extends RunsFixture {
     RunEntity ended = run(id);
     assertEquals(RunState.FAILED, ended.state);
     assertTrue(ended.problem.contains("no-room") && ended.problem.contains("make room"));
+  }
+
+  @Test
+  void whatMustBeTakenBackIsTriedUntilItIsAndNothingIsDoneBefore() throws InterruptedException {
+    AtomicInteger tries = new AtomicInteger();
+    engine.add(
+        new Kind(
+            "fails-hard",
+            List.of(
+                step(
+                    "b",
+                    w -> {
+                      throw new RunFailure("no-room", "there is no room", "make room");
+                    })),
+            List.of(
+                Step.untilDone(
+                    "must",
+                    "Must",
+                    w ->
+                        switch (tries.incrementAndGet()) {
+                          case 1 ->
+                              throw new SiteException(
+                                  SiteException.Kind.FINAL, "refused", "the site refuses", null);
+                          case 2 -> throw new IllegalStateException("a fault of ours");
+                          default -> Outcome.done("");
+                        }),
+                says("after")),
+            true));
+    drive();
+    String id = start("fails-hard");
+    until(() -> tries.get() == 2);
+    assertEquals(List.of(), did, "nothing is done before it");
+    assertEquals(RunState.BACKING_OUT, run(id).state);
+    until(() -> run(id).endedAt != null);
+    assertEquals(3, tries.get());
+    assertEquals(List.of("after"), did);
+  }
+
+  @Test
+  void aDatabaseThatIsAwayForAWhileFailsNoStep() throws InterruptedException {
+    AtomicInteger tries = new AtomicInteger();
+    List<String> states = List.of("57P01", "40001", "53300", "58030", "08006");
+    engine.add(
+        new Kind(
+            "through",
+            List.of(
+                step(
+                    "b",
+                    w -> {
+                      int n = tries.getAndIncrement();
+                      if (n < states.size()) {
+                        throw new org.hibernate.exception.GenericJDBCException(
+                            "could not execute",
+                            new java.sql.SQLException("it is restarted", states.get(n)));
+                      }
+                      return Outcome.done("");
+                    })),
+            List.of(says("never")),
+            true));
+    drive();
+    String id = start("through");
+    until(() -> tries.get() > 1);
+    // What is waited for between two tries is not what is tested here.
+    while (run(id).endedAt == null && tries.get() <= states.size()) {
+      engine.wake(id);
+      until(() -> true);
+    }
+    until(() -> run(id).endedAt != null);
+    assertEquals(RunState.DONE, run(id).state);
+    assertEquals(List.of(), did);
+  }
+
+  @Test
+  void aRunThatIsStoppedIsBackedOutInTheStepThatItWaitsIn() throws InterruptedException {
+    CountDownLatch waits = new CountDownLatch(1);
+    engine.add(
+        new Kind(
+            "long",
+            List.of(
+                says("a"),
+                step(
+                    "wait",
+                    w -> {
+                      waits.countDown();
+                      return new Outcome.Wait("held", Duration.ofHours(1));
+                    }),
+                says("never")),
+            List.of(says("undo")),
+            true));
+    drive();
+    String id = start("long");
+    assertTrue(waits.await(20, TimeUnit.SECONDS));
+    engine.stop(id, "engineer");
+    until(() -> run(id).endedAt != null);
+    assertEquals(List.of("a", "undo"), did);
+    Problem problem = new Runs(db).view(id).problem();
+    assertEquals("stopped", problem.code());
+    assertEquals("engineer stopped it", problem.detail());
+    assertEquals(
+        "run-over", assertThrows(ProblemException.class, () -> engine.stop(id, "engineer")).code());
+    assertEquals(
+        "run-unknown",
+        assertThrows(ProblemException.class, () -> engine.stop("run-none", "engineer")).code());
   }
 
   @Test
