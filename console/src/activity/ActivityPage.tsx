@@ -1,7 +1,8 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Link from '@mui/material/Link';
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
 import { Link as RouterLink, useSearchParams } from 'react-router';
 import { answer, api } from '../api';
 import { between, duration, moment } from '../format';
@@ -10,12 +11,16 @@ import { Rows } from '../parts/Rows';
 import { RunSteps } from './RunSteps';
 import { Status, toneOf } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
+import { ActionDialog } from '../waves/ActionDialog';
+import { stopping, type Action } from '../waves/actions';
 
 const MOST = 100;
 
 /** Every run, newest first; one opens into its steps. The choice is in the address. */
 export function ActivityPage() {
+  const client = useQueryClient();
   const [search, setSearch] = useSearchParams();
+  const [action, setAction] = useState<Action | null>(null);
   const open = search.get('open') === 'true';
   const passes = search.get('passes') === 'true';
   const { data, error } = useQuery({ queryKey: ['runs', open, passes], queryFn: () => answer(api.GET('/api/v1/runs', { params: { query: { size: MOST, open, passes } } })) });
@@ -39,6 +44,17 @@ export function ActivityPage() {
   const shown = one.data;
   return (
     <Box sx={{ display: 'grid', gap: 1.5 }}>
+      {action !== null && (
+        <ActionDialog
+          wave=""
+          action={action}
+          onClose={() => setAction(null)}
+          onRun={async (typed) => {
+            await action.ask(typed);
+            await client.invalidateQueries({ queryKey: ['runs'] });
+          }}
+        />
+      )}
       <Panel title="Runs" note={data.length === MOST ? `the newest ${MOST}` : `${data.length}`}>
         <Box sx={{ display: 'flex', gap: 1, mb: 1 }}>
           <Button variant={open ? 'contained' : 'outlined'} aria-pressed={open} onClick={() => choose('open', open ? '' : 'true')}>
@@ -83,6 +99,11 @@ export function ActivityPage() {
       {shown !== undefined && (
         <Panel title={`Steps of ${shown.id}`}>
           <RunSteps run={shown} now={shown.endedAt === null ? Date.now() : Date.parse(shown.endedAt)} />
+          {shown.state === 'running' && (
+            <Button size="small" variant="outlined" sx={{ mt: 1 }} onClick={() => setAction(stopping(shown))}>
+              Stop
+            </Button>
+          )}
         </Panel>
       )}
     </Box>

@@ -56,6 +56,8 @@ const STEPS: Record<Action, [string, (...args: string[]) => string] | string> = 
   'wave-cutover': verb('cutover', 'Cutover'),
   'wave-failback': verb('failback', 'Failback'),
   'wave-reconcile': verb('reconcile', 'Reconcile'),
+  'wave-resume': verb('resume', 'Resume'),
+  'wave-declare-lost': ['The running work', (wave = '') => at('/waves', wave)],
   'wave-settle': verb('settle', 'Settle'),
   'point-list': ['The wave', (wave = '') => at('/waves', wave)],
   'run-list': ['Activity', () => '/activity'],

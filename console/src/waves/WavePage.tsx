@@ -14,7 +14,7 @@ import { answer, api, type Pass, type Point, type Run, type Wave } from '../api'
 import { between, clock, duration, shortDuration, size } from '../format';
 import { useNow } from '../live';
 import { ActionDialog } from './ActionDialog';
-import { actionsOf, pressing, type Action } from './actions';
+import { actionsOf, meanwhile, pressing, type Action } from './actions';
 import { ExposureChart } from './ExposureChart';
 import { Findings } from '../parts/Findings';
 import { Flight, reached } from './Flight';
@@ -241,7 +241,16 @@ export function WavePage() {
         <Box sx={{ mb: 1.5 }}>
           <Panel title={w.running.length > 0 ? 'Running work' : 'The last work failed'}>
             {(w.running.length > 0 ? w.running : [failed as Run]).map((r) => (
-              <RunSteps key={r.id} run={r} now={now} />
+              <Box key={r.id}>
+                <RunSteps run={r} now={now} />
+                <Box sx={{ display: 'flex', gap: 1, mt: 1 }}>
+                  {meanwhile(w, r).map((a) => (
+                    <Button key={a.title} size="small" variant="outlined" onClick={() => setPicked(a)}>
+                      {a.title}
+                    </Button>
+                  ))}
+                </Box>
+              </Box>
             ))}
           </Panel>
         </Box>

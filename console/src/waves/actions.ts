@@ -1,4 +1,4 @@
-import { answer, api, type Wave } from '../api';
+import { answer, api, type Run, type Wave } from '../api';
 import { shortDuration } from '../format';
 
 /** Something that can be asked of a wave, with the words for its dialog. */
@@ -19,6 +19,31 @@ export function pressing(w: Wave): boolean {
 /** What the service offers for a wave as it stands, in its order, with the words for a dialog. */
 export function actionsOf(w: Wave): Action[] {
   return w.verbs.flatMap((verb) => wording[verb]?.(w) ?? []);
+}
+
+/** What can be asked of a run that is not over. */
+export function stopping(run: Run): Action {
+  return {
+    verb: 'stop',
+    title: 'Stop',
+    explain: `${run.title} ends at its next safe place and is backed out: what it made is removed, and machines that it stopped start again where they were.`,
+    confirm: false,
+    ask: () => answer(api.POST('/api/v1/runs/{run}/stop', { params: { path: { run: run.id } } })),
+  };
+}
+
+/** What is offered while work on a wave runs: to stop it, or, where a back-out waits for a site, to say that the site is lost. */
+export function meanwhile(w: Wave, run: Run): Action[] {
+  if (run.state === 'backing out') {
+    return [w.to, w.from].map((site) => ({
+      verb: 'declare-lost',
+      title: `Declare ${site} lost`,
+      explain: `The run no longer waits for ${site}. Should ${site} come back, what was started there is stopped and fenced before anything else. If it still runs unseen, two copies run until then.`,
+      confirm: true,
+      ask: (confirm) => answer(api.POST('/api/v1/waves/{wave}/declare-lost', { params: of(w), body: { site, confirm } })),
+    }));
+  }
+  return run.state === 'running' ? [stopping(run)] : [];
 }
 
 const of = (w: Wave) => ({ path: { wave: w.name } });
@@ -96,6 +121,24 @@ const wording: Record<string, (w: Wave) => Action[]> = {
     };
     return w.divergence === null ? [measure] : [keep(w, w.to, w.from), keep(w, w.from, w.to), measure];
   },
+  pause: (w) => [
+    {
+      verb: 'pause',
+      title: 'Pause',
+      explain: 'The timetable makes no passes until you resume. A pass that runs goes on. Markers track on, so that the next pass ships only what changed; the exposure grows meanwhile.',
+      confirm: false,
+      ask: () => answer(api.POST('/api/v1/waves/{wave}/pause', { params: of(w) })),
+    },
+  ],
+  resume: (w) => [
+    {
+      verb: 'resume',
+      title: 'Resume',
+      explain: `Passes go on every ${shortDuration(w.everySeconds)}.`,
+      confirm: false,
+      ask: () => answer(api.POST('/api/v1/waves/{wave}/resume', { params: of(w) })),
+    },
+  ],
   settle: (w) => [
     {
       verb: 'settle',

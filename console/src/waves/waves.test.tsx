@@ -2,10 +2,10 @@
 import { cleanup, fireEvent, render, screen, waitFor } from '@testing-library/react';
 import { MemoryRouter } from 'react-router';
 import { afterEach, describe, expect, it, vi } from 'vitest';
-import { ApiProblem } from '../api';
+import { ApiProblem, type Run } from '../api';
 import { card, member, wave } from '../testing';
 import { ActionDialog } from './ActionDialog';
-import { actionsOf, pressing, type Action } from './actions';
+import { actionsOf, meanwhile, pressing, type Action } from './actions';
 import { Flight, reached } from './Flight';
 import { WaveTable } from './WaveTable';
 
@@ -20,6 +20,15 @@ describe('what a wave offers', () => {
   it('wants the name typed for what changes machines in production', () => {
     const confirms = Object.fromEntries(actionsOf(wave({ verbs: ['load', 'test', 'cutover', 'failback', 'undo', 'failover', 'settle'] })).map((a) => [a.verb, a.confirm]));
     expect(confirms).toEqual({ load: false, test: false, cutover: true, failback: true, undo: true, failover: true, settle: true });
+  });
+  it('offers to stop work that runs, and to declare a site lost only while it is backed out', () => {
+    const run = { id: 'run-1', title: 'Cutover of lending', state: 'running' } as Run;
+    expect(meanwhile(wave(), run).map((a) => [a.title, a.confirm])).toEqual([['Stop', false]]);
+    expect(meanwhile(wave(), { ...run, state: 'backing out' }).map((a) => [a.title, a.confirm])).toEqual([
+      ['Declare saltmarsh lost', true],
+      ['Declare mill-street lost', true],
+    ]);
+    expect(meanwhile(wave(), { ...run, state: 'failed' })).toEqual([]);
   });
   it('measures a divergence before a side can be kept', () => {
     expect(actionsOf(wave({ verbs: ['reconcile'] })).map((a) => a.title)).toEqual(['Measure the divergence']);

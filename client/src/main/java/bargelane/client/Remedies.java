@@ -56,6 +56,8 @@ public final class Remedies {
           Map.entry("wave-cutover", "bargelane wave cutover WAVE"),
           Map.entry("wave-failback", "bargelane wave failback WAVE"),
           Map.entry("wave-reconcile", "bargelane wave reconcile WAVE"),
+          Map.entry("wave-resume", "bargelane wave resume WAVE"),
+          Map.entry("wave-declare-lost", "bargelane wave declare-lost WAVE --site SITE"),
           Map.entry("wave-settle", "bargelane wave settle WAVE"),
           Map.entry("point-list", "bargelane point list WAVE"),
           Map.entry("run-list", "bargelane run list"),

@@ -25,6 +25,9 @@ import picocli.CommandLine.Command;
       Settle.class,
       Pass.class,
       Passes.class,
+      Pause.class,
+      Resume.class,
+      DeclareLost.class,
       Remove.class
     })
 public final class WaveCommands {
