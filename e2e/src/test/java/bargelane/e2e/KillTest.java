@@ -7,6 +7,7 @@ import bargelane.client.ApiClient;
 import bargelane.client.Follow;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
+import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
 import java.util.Map;
@@ -35,13 +36,15 @@ class KillTest {
     throw new IOException("not reached: " + path + " " + api.get(path));
   }
 
-  private JsonNode passThatRuns(String kind) throws IOException {
+  private JsonNode passThatRuns(String kind, Duration already) throws IOException {
     return await(
             "/waves/lending/passes",
             p ->
                 p.path(0).path("state").asText().equals("leased")
                     && p.path(0).path("kind").asText().equals(kind)
-                    && p.path(0).path("done").asLong() > 0)
+                    && p.path(0).path("done").asLong() > 0
+                    && Instant.parse(p.path(0).path("startedAt").asText())
+                        .isBefore(Instant.now().minus(already)))
         .path(0);
   }
 
@@ -76,9 +79,10 @@ class KillTest {
       Platform cloud = harness.saltmarsh();
 
       // A full pass.
-      estate.faults(-1, -1, 40, -1, "");
+      estate.faults(-1, -1, 120, -1, "");
       String load = api.post("/waves/lending/load", null).path("id").asText();
-      JsonNode full = passThatRuns("full");
+      // What the target has flushed is told every two seconds.
+      JsonNode full = passThatRuns("full", Duration.ofSeconds(5));
       Killings.again(harness);
       assertEquals("done", Follow.run(api, load, line -> {}).value().state());
       JsonNode resumed = ended(full.path("id").asText());
@@ -89,7 +93,7 @@ class KillTest {
 
       // A delta.
       estate.faults(-1, -1, 900, -1, "");
-      String delta = passThatRuns("delta").path("id").asText();
+      String delta = passThatRuns("delta", Duration.ZERO).path("id").asText();
       Killings.again(harness);
       assertEquals("complete", ended(delta).path("state").asText());
 
@@ -99,7 +103,7 @@ class KillTest {
       harness.estate("estate");
       estate = harness.estate();
       estate.faults(-1, -1, 30, -1, "");
-      String compare = passThatRuns("compare").path("id").asText();
+      String compare = passThatRuns("compare", Duration.ZERO).path("id").asText();
       Killings.again(harness);
       JsonNode compared = ended(compare);
       assertEquals("complete", compared.path("state").asText());

@@ -34,6 +34,10 @@ final class Exports implements Closeable {
   private final NbdServer server;
   private final Optional<SelfSigned> certificate;
   private final Map<String, String> secrets = new ConcurrentHashMap<>();
+
+  /** Volumes that are written, by the export's name. */
+  private final Map<String, String> writers = new ConcurrentHashMap<>();
+
   private final SecureRandom random = new SecureRandom();
 
   Exports(VolumeStore store, Host host, Path dir, Path runtime, boolean tls) throws IOException {
@@ -53,6 +57,10 @@ final class Exports implements Closeable {
 
   synchronized Given open(Asked asked) throws IOException {
     close(asked.name());
+    if (asked.write() && writers.containsValue(asked.volume())) {
+      throw Refusal.conflict(
+          "in-use", "volume " + asked.volume() + " is written through another export");
+    }
     host.make(List.of(asked.volume()));
     BlockDevice device;
     boolean tracks = false;
@@ -81,6 +89,9 @@ final class Exports implements Closeable {
     }
     String secret = asked.name() + "." + HexFormat.of().formatHex(random.generateSeed(16));
     secrets.put(asked.name(), secret);
+    if (asked.write()) {
+      writers.put(asked.name(), asked.volume());
+    }
     server.offer(secret, host.faulty(device));
     NbdAddress address =
         certificate.isPresent()
@@ -95,6 +106,7 @@ final class Exports implements Closeable {
     String secret = secrets.remove(name);
     if (secret != null) {
       server.revoke(secret);
+      writers.remove(name);
     }
   }
 

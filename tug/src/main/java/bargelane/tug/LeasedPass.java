@@ -42,12 +42,14 @@ final class LeasedPass {
   private static final long REPORT_MS = 500;
   private static final long STALLED_NS = TimeUnit.SECONDS.toNanos(60);
 
+  /** How far which disk is: told together, or one disk's watermark would be taken for another's. */
+  private record Told(int disk, PassProgress progress) {}
+
   private final Lease lease;
   private final LeaseDesk desk;
   private final PassEngine engine;
   private final Set<BlockDevice> open = ConcurrentHashMap.newKeySet();
-  private volatile PassProgress latest = new PassProgress(0, 0, 0, 0, 0, 0);
-  private volatile int disk;
+  private volatile Told latest = new Told(0, new PassProgress(0, 0, 0, 0, 0, 0));
   private volatile long movedAt = System.nanoTime();
   private volatile boolean lost;
 
@@ -62,14 +64,13 @@ final class LeasedPass {
     reporter.scheduleWithFixedDelay(this::report, REPORT_MS, REPORT_MS, TimeUnit.MILLISECONDS);
     try {
       for (LeaseDisk d : lease.disks()) {
-        disk = d.index();
         ship(d);
       }
     } catch (LeaseLostException e) {
       log.info("pass {} was given to another", lease.pass());
     } catch (IOException e) {
       if (!lost) {
-        log.warn("pass {} failed on disk {}: {}", lease.pass(), disk, e.getMessage());
+        log.warn("pass {} failed on disk {}: {}", lease.pass(), latest.disk(), e.getMessage());
         desk.failed(lease.pass(), new LeaseFailed(lease.epoch(), code(e), e.getMessage()));
       }
     } finally {
@@ -100,12 +101,13 @@ final class LeasedPass {
       return;
     }
     try {
-      PassProgress p = latest;
+      Told told = latest;
+      PassProgress p = told.progress();
       desk.report(
           lease.pass(),
           new LeaseReport(
               lease.epoch(),
-              disk,
+              told.disk(),
               p.total(),
               p.done(),
               p.read(),
@@ -142,6 +144,7 @@ final class LeasedPass {
   }
 
   private void ship(LeaseDisk d) throws IOException {
+    latest = new Told(d.index(), new PassProgress(0, 0, 0, 0, 0, d.resumeFrom()));
     PassKind kind = PassKind.valueOf(lease.kind().toUpperCase(Locale.ROOT));
     Optional<DigestMap> digests =
         d.hasDigests()
@@ -155,7 +158,6 @@ final class LeasedPass {
             digests,
             d.resumeFrom(),
             lease.verify());
-    latest = new PassProgress(0, 0, 0, 0, 0, d.resumeFrom());
     PassWatcher watcher =
         new PassWatcher() {
           @Override
@@ -168,7 +170,7 @@ final class LeasedPass {
 
           @Override
           public void progress(PassProgress progress) throws IOException {
-            latest = progress;
+            latest = new Told(d.index(), progress);
             movedAt = System.nanoTime();
             if (lost) {
               throw new LeaseLostException(lease.pass());

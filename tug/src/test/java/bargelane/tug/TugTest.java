@@ -6,6 +6,7 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
 import static org.mockito.ArgumentMatchers.anyInt;
 import static org.mockito.ArgumentMatchers.anyLong;
+import static org.mockito.ArgumentMatchers.argThat;
 import static org.mockito.ArgumentMatchers.eq;
 import static org.mockito.Mockito.doAnswer;
 import static org.mockito.Mockito.doThrow;
@@ -20,6 +21,7 @@ import bargelane.api.Lease;
 import bargelane.api.LeaseDisk;
 import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
+import bargelane.api.LeaseReport;
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.DigestMap;
 import bargelane.blocks.nbd.NbdAddress;
@@ -28,6 +30,8 @@ import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.Collections;
 import java.util.List;
 import java.util.Optional;
 import java.util.Random;
@@ -129,6 +133,43 @@ class TugTest {
               return Optional.empty();
             });
     return lease;
+  }
+
+  /** A report goes out while the next disk's digests are fetched. */
+  @Test
+  void noDisksProgressIsToldAsAnothers() throws IOException {
+    server.offer("from", over(from, false));
+    server.offer("to", over(to, false));
+    Lease one = lease();
+    LeaseDisk first = one.disks().get(0);
+    LeaseDisk second =
+        new LeaseDisk(1, "db", first.sourceUri(), first.targetUri(), SIZE, "", false, true, 0);
+    when(desk.take(any(), anyInt()))
+        .thenReturn(Optional.of(new Lease("pass-1", 3, 6, "full", true, List.of(first, second))))
+        .thenReturn(Optional.empty());
+    List<LeaseReport> told = Collections.synchronizedList(new ArrayList<>());
+    CountDownLatch reported = new CountDownLatch(1);
+    doAnswer(
+            i -> {
+              told.add(i.getArgument(1));
+              if (told.get(told.size() - 1).disk() == 1) {
+                reported.countDown();
+              }
+              return null;
+            })
+        .when(desk)
+        .report(any(), any());
+    when(desk.digests("pass-1", 1))
+        .thenAnswer(
+            i -> {
+              assertTrue(reported.await(20, TimeUnit.SECONDS));
+              return Optional.of(new DigestMap(SIZE).bytes());
+            });
+    try (Tug tug = new Tug("t", desk, 1, 2)) {
+      verify(desk, timeout(20_000)).done(eq("pass-1"), argThat(d -> d.disk() == 1));
+    }
+    LeaseReport early = told.stream().filter(r -> r.disk() == 1).findFirst().orElseThrow();
+    assertEquals(List.of(0L, 0L, 0L), List.of(early.total(), early.done(), early.watermark()));
   }
 
   @Test

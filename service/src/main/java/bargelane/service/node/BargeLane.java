@@ -91,7 +91,8 @@ public final class BargeLane implements Closeable {
                 db.dataSource(), rooms.runs.task(), rooms.timetable.task(), rooms.schedule.task())
             .startTasks(rooms.recurring)
             .schedulerName(new SchedulerName.Fixed(o.node()))
-            .threads(12)
+            // As many as sites may hold that are silent all at once, and some for the others.
+            .threads(64)
             .pollingInterval(Duration.ofMillis(200))
             .heartbeatInterval(o.pace().heartbeat())
             .missedHeartbeatsLimit(4)

@@ -85,11 +85,16 @@ public final class Leases {
   private Optional<Lease> open(String passId) {
     PassEntity pass = passes.db.tx(s -> s.find(PassEntity.class, passId));
     try {
+      passes.exports.revokeFormer(pass);
       List<LeaseDisk> given = new ArrayList<>();
       for (PassDisk disk : Passes.disks(pass)) {
         if (!disk.finished()) {
           given.add(passes.exports.openDisk(pass, disk));
         }
+      }
+      if (!stillHeld(pass)) {
+        passes.exports.revokeOwn(pass);
+        return Optional.empty();
       }
       boolean compare =
           Passes.disks(passes.db.tx(s -> s.find(PassEntity.class, passId))).stream()
@@ -130,6 +135,19 @@ public final class Leases {
     }
   }
 
+  /** Whether nobody took the lease over while its exports were opened; it begins anew if not. */
+  private boolean stillHeld(PassEntity pass) {
+    return passes.db.tx(
+        s -> {
+          PassEntity now = s.find(PassEntity.class, pass.id, LockMode.PESSIMISTIC_WRITE);
+          boolean held = now.state == PassState.LEASED && now.epoch == pass.epoch;
+          if (held) {
+            now.leaseUntil = passes.clock.instant().plus(passes.lease);
+          }
+          return held;
+        });
+  }
+
   private PassEntity pass(String id) {
     return passes
         .db
@@ -166,7 +184,7 @@ public final class Leases {
 
   private static PassDisk leased(PassEntity p, int index) {
     return Passes.disks(p).stream()
-        .filter(d -> d.index() == index && !d.finished())
+        .filter(d -> d.index() == index)
         .findFirst()
         .orElseThrow(
             () -> untrue(p, "disk " + index + " is not one of the disks that the lease is for"));
@@ -220,6 +238,10 @@ public final class Leases {
         (s, p) -> {
           long before = p.done;
           PassDisk disk = leased(p, r.disk());
+          if (disk.finished()) {
+            // Said before the tug heard that the disk is done.
+            return;
+          }
           check(p, disk, r.total(), r.done(), r.sent(), r.zeroed(), r.watermark());
           if (r.watermark() > disk.watermark() || r.done() > disk.done()) {
             p.stalledSince = null;
@@ -248,6 +270,9 @@ public final class Leases {
         i.epoch(),
         (s, p) -> {
           PassDisk disk = leased(p, i.disk());
+          if (disk.finished()) {
+            throw untrue(p, "disk " + disk.index() + " is done");
+          }
           ranges(p, disk, i.ranges());
           update(p, i.disk(), PassDisk::withIntent);
           ReplicaEntity replica = s.find(ReplicaEntity.class, disk.replicaId());
@@ -320,6 +345,13 @@ public final class Leases {
         d.epoch(),
         (s, p) -> {
           PassDisk disk = leased(p, d.disk());
+          if (disk.finished() && disk.root().equals(d.rootDigest())) {
+            // Said again, since the answer was lost.
+            return;
+          }
+          if (disk.finished()) {
+            throw untrue(p, "disk " + disk.index() + " is done with another digest");
+          }
           check(p, disk, d.total(), d.total(), d.sent(), d.zeroed(), 0);
           ranges(p, disk, d.differed());
           if (!passes

@@ -54,6 +54,9 @@ final class PassSnapshot {
           "leg-closed", "the direction of replication has changed", "nothing is to be done");
     }
     Side from = TowState.source(leg);
+    if (!w.has(PassNotes.PASS)) {
+      services.passes().revokeLeft(w.subjectId());
+    }
     grow(w, state(w), leg, from);
     TowState state = state(w);
     String passId =

@@ -231,6 +231,11 @@ public final class Passes {
         .findFirst();
   }
 
+  /** Revokes what earlier passes of a tow have left open, before another begins. */
+  void revokeLeft(String towId) {
+    exports.revokeLeft(towId);
+  }
+
   /** Revokes every export of a pass: when this returns nobody reads or writes through it. */
   public void seal(String passId) {
     exports.seal(passId);

@@ -11,6 +11,7 @@ import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.List;
 import java.util.Optional;
+import java.util.function.Predicate;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
 import org.slf4j.Logger;
@@ -148,9 +149,20 @@ public final class Ledger {
 
   /** Removes everything of a tow now; gives what could not be removed and why, none if all is. */
   public Optional<String> removeAll(String towId) {
-    List<SiteObjectEntity> all = db.tx(s -> of(s, towId));
+    return removeThem(db.tx(s -> of(s, towId)));
+  }
+
+  /**
+   * Removes those things of a tow that are chosen. Gives what could not be removed and why, none if
+   * all is gone.
+   */
+  public Optional<String> removeAll(String towId, Predicate<SiteObjectEntity> which) {
+    return removeThem(db.tx(s -> of(s, towId)).stream().filter(which).toList());
+  }
+
+  private Optional<String> removeThem(List<SiteObjectEntity> things) {
     List<String> left = new ArrayList<>();
-    all.stream()
+    things.stream()
         .sorted(Comparator.comparingInt(o -> ORDER.indexOf(o.kind)))
         .forEach(
             o ->

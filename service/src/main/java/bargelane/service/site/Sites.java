@@ -37,6 +37,7 @@ public final class Sites {
   private final Events events;
   private final Clock clock;
   private final List<SiteTenant> tenants = new ArrayList<>();
+  private final SiteTurns turns = new SiteTurns(System::nanoTime);
 
   public Sites(Db db, Credentials credentials, Events events, Clock clock) {
     this.db = db;
@@ -67,7 +68,7 @@ public final class Sites {
           for (SiteTenant tenant : tenants) {
             access = tenant.reached(s, site, access);
           }
-          return Drivers.open(access, clock);
+          return turns.of(site.id, site.name, Drivers.open(access, clock));
         });
   }
 

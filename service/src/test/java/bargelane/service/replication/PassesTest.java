@@ -7,7 +7,11 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
 import static org.mockito.ArgumentMatchers.anyBoolean;
 import static org.mockito.Mockito.atLeastOnce;
+import static org.mockito.Mockito.doNothing;
+import static org.mockito.Mockito.doThrow;
 import static org.mockito.Mockito.mock;
+import static org.mockito.Mockito.never;
+import static org.mockito.Mockito.times;
 import static org.mockito.Mockito.verify;
 import static org.mockito.Mockito.when;
 
@@ -171,7 +175,7 @@ class PassesTest {
     offer();
     Lease lease = take("tug-1");
     assertEquals(1, lease.epoch());
-    assertEquals("nbd+unix:///bl-" + pass + "-0-s", lease.disks().get(0).sourceUri());
+    assertEquals("nbd+unix:///bl-" + pass + "-0-s-1", lease.disks().get(0).sourceUri());
     assertEquals(Optional.empty(), leases.take("tug-2", 0));
     leases.report(pass, progress(1, 4096));
     assertTrue(passes.shipped(pass) instanceof Outcome.Wait);
@@ -351,11 +355,50 @@ class PassesTest {
     offer();
     take("tug-1");
     passes.seal(pass);
-    verify(source).closeExport("bl-" + pass + "-0-s");
-    verify(target).closeExport("bl-" + pass + "-0-t");
+    verify(target).closeExport("bl-" + pass + "-0-s-1");
+    verify(target).closeExport("bl-" + pass + "-0-t-1");
     assertEquals(
         0L,
         db.tx(s -> Db.first(s, Long.class, "select count(*) from SiteObjectEntity")).orElseThrow());
+  }
+
+  @Test
+  void nothingIsOpenedWhileWhatAnEarlierHolderWroteThroughIsNotRevoked() throws Exception {
+    offer();
+    take("tug-1");
+    now = now.plus(LEASE).plusMillis(1);
+    passes.shipped(pass);
+    now = now.plus(Passes.LONGEST_PAUSE);
+    SiteException away =
+        new SiteException(SiteException.Kind.MAY_PASS, "unreachable", "the site is away", null);
+    doThrow(away).when(target).closeExport("bl-" + pass + "-0-t-1");
+    assertEquals(Optional.empty(), leases.take("tug-2", 0));
+    verify(target, never()).openVolume("bl-" + pass + "-0-t-2", "r0", true);
+    passes.abandon(pass, "given-up", "");
+    SiteException left = assertThrows(SiteException.class, () -> passes.revokeLeft("tow"));
+    assertEquals("export-open", left.code());
+    doNothing().when(target).closeExport("bl-" + pass + "-0-t-1");
+    passes.revokeLeft("tow");
+  }
+
+  /** The one who opens is slower than its lease is long, and another has taken over. */
+  @Test
+  void whoLostItsLeaseWhileItOpenedExportsRevokesThemAndGetsNoWork() throws Exception {
+    offer();
+    when(target.openVolume("bl-" + pass + "-0-t-1", "r0", true))
+        .thenAnswer(
+            x -> {
+              now = now.plus(LEASE).plusMillis(1);
+              passes.shipped(pass);
+              now = now.plus(Passes.LONGEST_PAUSE);
+              assertTrue(leases.take("tug-2", 0).isPresent());
+              return new ExportRef(x.getArgument(0), "nbd+unix:///late", true);
+            });
+    assertEquals(Optional.empty(), leases.take("tug-1", 0));
+    // By the one who took over, before it was there, and by the one who opened it too late.
+    verify(target, times(2)).closeExport("bl-" + pass + "-0-t-1");
+    verify(target, never()).closeExport("bl-" + pass + "-0-t-2");
+    leases.intent(pass, new LeaseIntent(2, 0, "0+1048576", false));
   }
 
   @Test

@@ -233,8 +233,14 @@ final class DomainXml {
                     first(e, "source")
                         .map(s -> s.getAttribute("file") + s.getAttribute("dev"))
                         .orElse(""),
-                    attribute(e, "driver", "type")))
+                    format(e)))
         .toList();
+  }
+
+  /** A disk of which none is declared is raw: the emulator is told so by the daemon. */
+  private static String format(Element disk) {
+    String declared = attribute(disk, "driver", "type");
+    return declared.isEmpty() ? "raw" : declared;
   }
 
   private List<Element> diskElements() {
@@ -315,6 +321,49 @@ final class DomainXml {
   }
 
   // ---- changes
+
+  /**
+   * An argument that the emulator does not know: it ends before it opens a disk, and its message
+   * says why. Whoever starts the machine, by whatever command, gets that.
+   */
+  private static final String FENCE = "-fenced-by-bargelane";
+
+  /** Whether the machine can't be started by anybody. */
+  boolean unstartable() {
+    return arguments().contains(FENCE);
+  }
+
+  /** Makes the definition one that can't be started, or takes that away and nothing else. */
+  void unstartable(boolean wanted) {
+    if (wanted == unstartable()) {
+      return;
+    }
+    if (wanted) {
+      Element line =
+          list(document.getElementsByTagNameNS(QEMU, "commandline")).stream()
+              .findFirst()
+              .orElseGet(
+                  () ->
+                      (Element)
+                          document
+                              .getDocumentElement()
+                              .appendChild(document.createElementNS(QEMU, "qemu:commandline")));
+      Element argument = document.createElementNS(QEMU, "qemu:arg");
+      argument.setAttribute("value", FENCE);
+      line.appendChild(argument);
+      return;
+    }
+    argumentElements().stream()
+        .filter(e -> e.getAttribute("value").equals(FENCE))
+        .forEach(
+            e -> {
+              Element line = (Element) e.getParentNode();
+              line.removeChild(e);
+              if (list(line.getElementsByTagNameNS(QEMU, "arg")).isEmpty()) {
+                line.getParentNode().removeChild(line);
+              }
+            });
+  }
 
   /** Gives every disk another image, in order. */
   void setDisks(List<String> files, List<String> formats) {

@@ -106,6 +106,27 @@ final class Host {
     return new Catalogue(site, shell, directory());
   }
 
+  /**
+   * The format of an image as it is declared: by our catalogue, or by the definition of the machine
+   * whose disk it is.
+   */
+  String format(Catalogue.State state, String file) {
+    Catalogue.Layer layer = state.layers().get(file);
+    if (layer != null) {
+      return layer.format();
+    }
+    return user(file)
+        .flatMap(d -> d.disks().stream().filter(x -> x.file().equals(file)).findFirst())
+        .map(DomainXml.Disk::format)
+        .orElseThrow(
+            () ->
+                failure(
+                    "format-unknown",
+                    "the format of "
+                        + file
+                        + " is declared by no machine and not by our catalogue, and is not guessed"));
+  }
+
   /** The domain one of whose disks is a file. */
   Optional<DomainXml> user(String file) {
     return hypervisor.domains().stream()

@@ -3,14 +3,24 @@ package bargelane.sites.libvirt;
 import bargelane.sites.Compute;
 import bargelane.sites.SiteException;
 import java.io.IOException;
+import java.io.InputStream;
 import java.io.OutputStream;
+import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.ExecutionException;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
 import java.util.concurrent.TimeUnit;
+import java.util.concurrent.TimeoutException;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
 
 /**
  * Runs the emulator's own programs on the host, as the user who owns its daemon: what libvirt's
@@ -19,7 +29,22 @@ import java.util.concurrent.TimeUnit;
  */
 final class HostShell {
 
-  private static final long PATIENCE_SECONDS = 600;
+  private static final Logger log = LoggerFactory.getLogger(HostShell.class);
+
+  /** How long a look or a small change may take. */
+  private static final Duration PATIENCE = Duration.ofMinutes(2);
+
+  /** How long may take what copies the content of images. */
+  static final Duration COPYING = Duration.ofHours(6);
+
+  /** What feeds programs and takes in what they print; a thread for each of the three. */
+  private static final ExecutorService PUMPS =
+      Executors.newCachedThreadPool(
+          r -> {
+            Thread thread = new Thread(r, "host-command");
+            thread.setDaemon(true);
+            return thread;
+          });
 
   /** How a command ended. */
   record Result(int code, String out, String error) {}
@@ -54,14 +79,18 @@ final class HostShell {
 
   /** Runs a command; its failure to start is an exception, how it ended is the caller's. */
   Result run(byte[] input, String... command) {
+    return run(input, PATIENCE, command);
+  }
+
+  private Result run(byte[] input, Duration limit, String... command) {
     if (ssh.isPresent()) {
-      Result result = execute(site, input, ssh.get().command(List.of(command)));
+      Result result = execute(site, input, ssh.get().command(List.of(command)), limit);
       ssh.get().check(result);
       return result;
     }
     List<String> whole = new ArrayList<>(prefix);
     whole.addAll(List.of(command));
-    return execute(site, input, whole);
+    return execute(site, input, whole, limit);
   }
 
   /** A socket of the host as it can be opened from here. */
@@ -80,35 +109,77 @@ final class HostShell {
         .orElse(new Compute.WayIn(address, port));
   }
 
-  /** Runs a program of this machine. */
+  /** Runs a program of this machine, for as long as a look or a small change may take. */
   static Result execute(String site, byte[] input, List<String> command) {
-    Process process = null;
+    return execute(site, input, command, PATIENCE);
+  }
+
+  /**
+   * Runs a program of this machine. It is ended at its limit, with whatever it began; input and
+   * both outputs flow at once, so that none of them can block the others.
+   */
+  static Result execute(String site, byte[] input, List<String> command, Duration limit) {
+    Process process;
     try {
       process = new ProcessBuilder(command).start();
-      try (OutputStream in = process.getOutputStream()) {
-        in.write(input);
-      } catch (IOException e) {
-        // It ended without reading all of it: how it ended tells why.
-      }
-      byte[] out = process.getInputStream().readAllBytes();
-      byte[] error = process.getErrorStream().readAllBytes();
-      if (!process.waitFor(PATIENCE_SECONDS, TimeUnit.SECONDS)) {
-        throw failure(site, command, "did not end within " + PATIENCE_SECONDS + " s");
-      }
-      return new Result(
-          process.exitValue(),
-          new String(out, StandardCharsets.UTF_8),
-          new String(error, StandardCharsets.UTF_8).strip());
     } catch (IOException e) {
       throw failure(site, command, "could not be run: " + e.getMessage());
+    }
+    try {
+      CompletableFuture<Void> in = fed(process.getOutputStream(), input);
+      CompletableFuture<byte[]> out = drained(process.getInputStream());
+      CompletableFuture<byte[]> error = drained(process.getErrorStream());
+      if (!process.waitFor(limit.toMillis(), TimeUnit.MILLISECONDS)) {
+        throw failure(
+            site, command, "did not end within " + limit.toSeconds() + " s and was ended");
+      }
+      in.get(limit.toMillis(), TimeUnit.MILLISECONDS);
+      return new Result(
+          process.exitValue(),
+          text(out.get(limit.toMillis(), TimeUnit.MILLISECONDS)),
+          text(error.get(limit.toMillis(), TimeUnit.MILLISECONDS)).strip());
+    } catch (ExecutionException e) {
+      throw failure(site, command, "could not be read from: " + e.getCause().getMessage());
+    } catch (TimeoutException e) {
+      throw failure(site, command, "ended, but something that it began holds its outputs");
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       throw failure(site, command, "was interrupted");
     } finally {
-      if (process != null) {
-        process.destroy();
-      }
+      process.descendants().forEach(ProcessHandle::destroyForcibly);
+      process.destroyForcibly();
     }
+  }
+
+  /**
+   * Writes a program's input; one that ended without reading all of it tells why by how it ended.
+   */
+  private static CompletableFuture<Void> fed(OutputStream to, byte[] input) {
+    return CompletableFuture.runAsync(
+        () -> {
+          try (to) {
+            to.write(input);
+          } catch (IOException e) {
+            log.debug("a program did not read its input: {}", e.getMessage());
+          }
+        },
+        PUMPS);
+  }
+
+  private static CompletableFuture<byte[]> drained(InputStream from) {
+    return CompletableFuture.supplyAsync(
+        () -> {
+          try (from) {
+            return from.readAllBytes();
+          } catch (IOException e) {
+            throw new UncheckedIOException(e);
+          }
+        },
+        PUMPS);
+  }
+
+  private static String text(byte[] bytes) {
+    return new String(bytes, StandardCharsets.UTF_8);
   }
 
   private static SiteException failure(String site, List<String> command, String how) {
@@ -126,7 +197,16 @@ final class HostShell {
 
   /** Runs a command that must succeed with some input, and gives what it printed. */
   String must(byte[] input, String... command) {
-    Result r = run(input, command);
+    return must(input, PATIENCE, command);
+  }
+
+  /** Runs a command that must succeed and may take as long as a limit. */
+  String must(Duration limit, String... command) {
+    return must(new byte[0], limit, command);
+  }
+
+  private String must(byte[] input, Duration limit, String... command) {
+    Result r = run(input, limit, command);
     if (r.code != 0) {
       boolean full = r.error.contains("No space left");
       throw new SiteException(

@@ -67,7 +67,8 @@ final class Images {
    * @throws SiteException of kind may-pass while either is in use
    */
   void commit(String layer, String into) {
-    shell.must("qemu-img", "commit", "-q", "-d", "-b", into, layer);
+    shell.must(
+        HostShell.COPYING, "qemu-img", "commit", "-q", "-f", "qcow2", "-d", "-b", into, layer);
   }
 
   /**
@@ -76,23 +77,39 @@ final class Images {
    */
   void rebase(String layer, String on, String format) {
     if (on.isEmpty()) {
-      shell.must("qemu-img", "rebase", "-q", "-b", "", layer);
+      shell.must(HostShell.COPYING, "qemu-img", "rebase", "-q", "-f", "qcow2", "-b", "", layer);
     } else {
-      shell.must("qemu-img", "rebase", "-q", "-b", on, "-F", format, layer);
+      shell.must(
+          HostShell.COPYING,
+          "qemu-img",
+          "rebase",
+          "-q",
+          "-f",
+          "qcow2",
+          "-b",
+          on,
+          "-F",
+          format,
+          layer);
     }
   }
 
   /** Tells a layer that the image below it has another name; its content must be the same. */
   void relink(String layer, String on, String format) {
-    shell.must("qemu-img", "rebase", "-q", "-u", "-b", on, "-F", format, layer);
+    shell.must("qemu-img", "rebase", "-q", "-f", "qcow2", "-u", "-b", on, "-F", format, layer);
   }
 
-  /** An image: its size as a disk, its format, its bitmaps and whether each still tracks. */
-  record Info(long bytes, String format, Map<String, Boolean> bitmaps) {}
+  /** An image: its size as a disk, its bitmaps and whether each still tracks. */
+  record Info(long bytes, Map<String, Boolean> bitmaps) {}
 
-  /** Looks at an image, in use or not. */
-  Info info(String file) {
-    String text = shell.must("qemu-img", "info", "-U", "--output=json", file);
+  /**
+   * Looks at an image, in use or not.
+   *
+   * @param format as its machine's definition or our catalogue declares it. It is never guessed: on
+   *     a raw disk the guest writes what a guess goes by, and could name any file of the host.
+   */
+  Info info(String file, String format) {
+    String text = shell.must("qemu-img", "info", "-U", "-f", format, "--output=json", file);
     try {
       JsonNode node = JSON.readTree(text);
       Map<String, Boolean> bitmaps = new HashMap<>();
@@ -103,7 +120,7 @@ final class Images {
         }
         bitmaps.put(b.path("name").asText(), !inUse);
       }
-      return new Info(node.path("virtual-size").asLong(), node.path("format").asText(), bitmaps);
+      return new Info(node.path("virtual-size").asLong(), bitmaps);
     } catch (JsonProcessingException e) {
       throw new SiteException(
           SiteException.Kind.FINAL, "malformed", "qemu-img info of " + file + " is garbled", e);

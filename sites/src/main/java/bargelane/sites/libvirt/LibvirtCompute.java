@@ -27,8 +27,8 @@ import java.util.Optional;
 import org.w3c.dom.Document;
 
 /**
- * Running machines on a host. A fenced machine is off, does not start with the host, and is marked
- * so in its metadata; whoever starts it past us ignores that mark.
+ * Running machines on a host. A fenced machine is off, does not start with the host, is marked so
+ * in its metadata, and has a definition that the emulator refuses: nobody starts it by any command.
  */
 final class LibvirtCompute implements Compute {
 
@@ -81,7 +81,7 @@ final class LibvirtCompute implements Compute {
       disks.add(
           new Inventory.Disk(
               state.volumeOf(d.file()),
-              d.file().isEmpty() ? 0 : host.images.info(d.file()).bytes(),
+              d.file().isEmpty() ? 0 : host.images.info(d.file(), d.format()).bytes(),
               pool));
     }
     List<Inventory.Nic> nics = new ArrayList<>();
@@ -148,7 +148,7 @@ final class LibvirtCompute implements Compute {
     for (String disk : spec.disks()) {
       String file = state.fileOf(disk);
       x.append("<disk type='file' device='disk'><driver name='qemu' discard='unmap' type='");
-      x.append(host.images.info(file).format()).append("'/><source file='").append(escape(file));
+      x.append(host.format(state, file)).append("'/><source file='").append(escape(file));
       x.append("'/><target dev='").append(virtio ? "vd" : uefi ? "sd" : "hd");
       x.append((char) ('a' + index++)).append("' bus='");
       x.append(virtio ? "virtio" : uefi ? "sata" : "ide").append("'/></disk>");
@@ -325,6 +325,10 @@ final class LibvirtCompute implements Compute {
   public void fence(String id) {
     DomainXml xml = new DomainXml(host.hypervisor.domain(id).xml());
     host.hypervisor.noAutostart(id);
+    if (!xml.unstartable()) {
+      xml.unstartable(true);
+      host.hypervisor.define(xml.toString());
+    }
     host.hypervisor.metadata(
         id, new DomainXml.Mark(xml.owner(), true, xml.mark().way()).toString());
   }
@@ -332,6 +336,10 @@ final class LibvirtCompute implements Compute {
   @Override
   public void unfence(String id) {
     DomainXml xml = new DomainXml(host.hypervisor.domain(id).xml());
+    if (xml.unstartable()) {
+      xml.unstartable(false);
+      host.hypervisor.define(xml.toString());
+    }
     if (xml.fenced()) {
       host.hypervisor.metadata(
           id, new DomainXml.Mark(xml.owner(), false, xml.mark().way()).toString());
@@ -364,7 +372,7 @@ final class LibvirtCompute implements Compute {
     if (!domain.off()) {
       throw host.failure("running", xml.name() + " is running: its disks stay");
     }
-    xml.setDisks(files, files.stream().map(f -> host.images.info(f).format()).toList());
+    xml.setDisks(files, files.stream().map(f -> host.format(state, f)).toList());
     host.hypervisor.define(xml.toString());
   }
 

@@ -222,7 +222,7 @@ public final class LibvirtDriver implements SiteDriver {
                   Code.DISK_KEEPS_NO_CHANGES,
                   xml.name() + ", disk " + disk.target(),
                   "its format is "
-                      + (disk.format().isEmpty() ? "not told" : disk.format())
+                      + disk.format()
                       + ", which keeps no bitmaps: every pass reads and compares it whole",
                   "convert it to qcow2 when the machine is next off",
                   Who.ENGINEER));

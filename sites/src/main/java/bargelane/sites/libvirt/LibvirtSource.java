@@ -240,7 +240,7 @@ final class LibvirtSource implements Source {
       boolean tracks) {
     if (since.isPresent()) {
       for (String file : files) {
-        if (!host.images.info(file).bitmaps().getOrDefault(since.get(), false)) {
+        if (!host.images.info(file, "qcow2").bitmaps().getOrDefault(since.get(), false)) {
           throw lost(
               host.site + ": the bitmap " + since.get() + " of " + domain.name() + " is broken");
         }
@@ -295,7 +295,7 @@ final class LibvirtSource implements Source {
           "snapshot-dropped",
           "the snapshot was dropped: the machine was started or " + disk + " was changed");
     }
-    String format = host.images.info(file).format();
+    String format = host.format(state, file);
     String socket = host.images.serve(export, file, format, false, since.orElse(""));
     return ref(export, socket, export, since);
   }
@@ -372,7 +372,7 @@ final class LibvirtSource implements Source {
     for (DomainXml.Disk d : domain.disks()) {
       boolean wanted = files.contains(d.file());
       if (wanted) {
-        if (host.images.info(d.file()).bitmaps().containsKey(name)) {
+        if (host.images.info(d.file(), d.format()).bitmaps().containsKey(name)) {
           // Left by a call that was cut short.
           host.images.removeBitmap(d.file(), name);
         }

@@ -89,7 +89,7 @@ final class LibvirtTarget implements Target {
       throw host.failure("missing", "there is no point " + point + " of " + volume);
     }
     String file = host.pool(storage).path() + "/" + name + ".qcow2";
-    long bytes = host.images.info(layer).bytes();
+    long bytes = host.images.info(layer, state.layers().get(layer).format()).bytes();
     if (record(catalogue, name, new Volume(owner, storage, bytes, file), layer)) {
       host.images.layer(file, layer, state.layers().get(layer).format());
     }
@@ -108,7 +108,7 @@ final class LibvirtTarget implements Target {
             d -> {
               throw host.failure("in-use", "volume " + name + " is a disk of " + d.name());
             });
-    String format = host.images.info(v.layer()).format();
+    String format = host.format(state, v.layer());
     catalogue.change(
         s -> {
           s.volumes().remove(name);
@@ -126,7 +126,7 @@ final class LibvirtTarget implements Target {
     State state = catalogue.read();
     Volume v = volume(state, name);
     if (v.bytes() < bytes) {
-      host.images.grow(v.layer(), "qcow2", bytes);
+      host.images.grow(v.layer(), host.format(state, v.layer()), bytes);
       catalogue.change(
           s -> s.volumes().put(name, new Volume(v.owner(), v.pool(), bytes, v.layer())));
     }
@@ -147,7 +147,7 @@ final class LibvirtTarget implements Target {
     if (write && state.frozen().contains(file)) {
       throw host.failure("frozen", "volume " + volume + " is held by a point");
     }
-    String format = host.images.info(file).format();
+    String format = host.format(state, file);
     String socket = host.images.serve(export, file, format, write, "");
     return new ExportRef(export, new NbdAddress.Unix(Path.of(socket), export, "").uri(), false);
   }
@@ -169,7 +169,7 @@ final class LibvirtTarget implements Target {
       Volume v = state.volumes().get(name);
       String layer = known != null ? known.layers().get(name) : state.fileOf(name);
       layers.put(name, layer);
-      formats.put(layer, host.images.info(layer).format());
+      formats.put(layer, host.format(state, layer));
       boolean attached = host.user(layer).isPresent();
       if (v != null && !attached && v.layer().equals(layer)) {
         String file = host.pool(v.pool()).path() + "/" + name + "." + Names.brief(point) + ".qcow2";
@@ -367,9 +367,12 @@ final class LibvirtTarget implements Target {
     if (!state.volumes().containsKey(volume) && owner.isEmpty()) {
       return;
     }
-    long bytes = host.images.info(file).bytes();
+    String format = host.format(state, file);
+    long bytes = host.images.info(file, format).bytes();
     catalogue.change(
         s -> {
+          // Once it is taken off its machine no definition declares its format any more.
+          s.layers().putIfAbsent(file, new Layer(format, "", false, false));
           Volume v = s.volumes().get(volume);
           // An image of the site's own needs no entry but for a tag.
           return owner.isEmpty() && !made

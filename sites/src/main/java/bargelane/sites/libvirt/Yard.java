@@ -166,7 +166,7 @@ final class Yard {
     for (int i = 0; i < disks.size(); i++) {
       String file = state.fileOf(disks.get(i));
       x.append("<disk type='file' device='disk'><driver name='qemu' type='");
-      x.append(host.images.info(file).format()).append("'/><source file='").append(escape(file));
+      x.append(host.format(state, file)).append("'/><source file='").append(escape(file));
       x.append("'/><target dev='vd").append((char) ('a' + i)).append("' bus='virtio'/></disk>");
     }
     x.append("<serial type='file'><source path='").append(escape(base));

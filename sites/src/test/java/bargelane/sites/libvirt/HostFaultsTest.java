@@ -145,6 +145,36 @@ class HostFaultsTest extends LiveGuest {
   }
 
   @Test
+  void aFencedMachineIsStartedByNobodyAndIsAsItWasWhenTheFenceIsGone() throws IOException {
+    String id = guest().platformId();
+    driver.compute().stop(id);
+    String before = demo.virsh("dumpxml", "--inactive", GUEST);
+    for (int life = 0; life < 2; life++) {
+      driver.compute().fence(id);
+    }
+    assertTrue(driver.compute().machine(id).fenced());
+    // By the host's own commands, also with a flag that starts it in another way.
+    for (List<String> command :
+        List.of(List.of("start", GUEST), List.of("start", GUEST, "--paused"))) {
+      IOException refused =
+          assertThrows(IOException.class, () -> demo.virsh(command.toArray(String[]::new)));
+      assertTrue(refused.getMessage().contains("fenced-by-bargelane"), refused.getMessage());
+    }
+    assertFalse(driver.compute().machine(id).on());
+    for (int life = 0; life < 2; life++) {
+      driver.compute().unfence(id);
+    }
+    // But for our own element, which says that it is not fenced.
+    assertEquals(without(before), without(demo.virsh("dumpxml", "--inactive", GUEST)));
+    driver.compute().start(id);
+    assertTrue(status().contains("\"failed\":0"));
+  }
+
+  private static String without(String xml) {
+    return xml.replaceAll("\\s*<metadata>(?s:.*?)</metadata>", "");
+  }
+
+  @Test
   void aMachineThatIsRenamedIsTheSameOne() throws IOException {
     String id = guest().platformId();
     snapshot("one", Optional.empty());
@@ -208,6 +238,81 @@ class HostFaultsTest extends LiveGuest {
               .code());
     } finally {
       demo.virsh("undefine", "old");
+    }
+  }
+
+  /**
+   * A guest may write on its raw disk what looks like the header of an image that lies on any file
+   * of the host.
+   */
+  @Test
+  void aGuestThatWritesAnImagesHeaderOnItsRawDiskGetsItsOwnBytesAndNothingElse() throws Exception {
+    Path secret = demo.pool().resolve("secret");
+    Files.write(secret, "not for guests".getBytes(java.nio.charset.StandardCharsets.US_ASCII));
+    Path image = demo.pool().resolve("liar.qcow2");
+    assertEquals(
+        0,
+        new ProcessBuilder(
+                "qemu-img",
+                "create",
+                "-q",
+                "-f",
+                "qcow2",
+                "-F",
+                "raw",
+                "-b",
+                secret.toString(),
+                image.toString(),
+                "2M")
+            .start()
+            .waitFor());
+    byte[] header = Files.readAllBytes(image);
+    Files.delete(image);
+    Path raw = demo.pool().resolve("liar.raw");
+    byte[] written = java.util.Arrays.copyOf(header, 1 << 20);
+    Files.write(raw, written);
+    Path xml = dir.resolve("liar.xml");
+    Files.writeString(
+        xml,
+        "<domain type='qemu'><name>liar</name><memory unit='MiB'>32</memory><os><type>hvm</type></os><devices>"
+            + "<disk type='file' device='disk'><driver name='qemu' type='raw'/><source file='"
+            + raw
+            + "'/><target dev='hda' bus='ide'/></disk></devices></domain>");
+    demo.virsh("define", xml.toString());
+    try {
+      String disk = raw.toString();
+      assertEquals(
+          1 << 20,
+          driver.inventory().machines().stream()
+              .filter(m -> m.name().equals("liar"))
+              .findFirst()
+              .orElseThrow()
+              .disks()
+              .get(0)
+              .bytes());
+      driver.source().snapshot("one", OWNER, List.of(disk), Optional.empty(), false);
+      assertHolds(written, driver.source().openSnapshot("x", "one", disk, Optional.empty()).uri());
+      driver.source().dropSnapshot("one");
+      assertHolds(written, driver.target().openVolume("x", disk, false).uri());
+      driver.target().freeze("p", OWNER, List.of(disk));
+      driver.target().cloneVolume("copy", OWNER, "images", "p", disk);
+      assertHolds(written, driver.target().openVolume("x", "copy", false).uri());
+      driver.target().closeExport("x");
+      driver.target().deleteVolume("copy");
+      driver.target().deletePoint("p");
+    } finally {
+      driver.target().closeExport("x");
+      demo.virsh("undefine", "liar");
+      Files.delete(raw);
+      Files.delete(secret);
+    }
+  }
+
+  private static void assertHolds(byte[] wanted, String uri) throws IOException {
+    try (NbdClient disk = NbdClient.connect(NbdAddress.parse(uri))) {
+      ByteBuffer all = ByteBuffer.allocate((int) disk.size());
+      disk.read(0, all);
+      org.junit.jupiter.api.Assertions.assertArrayEquals(wanted, all.array());
     }
   }
 
