@@ -295,13 +295,12 @@ class HostFaultsTest extends LiveGuest {
       driver.source().dropSnapshot("one");
       assertHolds(written, driver.target().openVolume("x", disk, false).uri());
       driver.target().freeze("p", OWNER, List.of(disk));
-      driver.target().cloneVolume("copy", OWNER, "images", "p", disk);
+      driver.target().cloneVolume("copy", OWNER, "pool", "p", disk);
       assertHolds(written, driver.target().openVolume("x", "copy", false).uri());
+    } finally {
       driver.target().closeExport("x");
       driver.target().deleteVolume("copy");
       driver.target().deletePoint("p");
-    } finally {
-      driver.target().closeExport("x");
       demo.virsh("undefine", "liar");
       Files.delete(raw);
       Files.delete(secret);
