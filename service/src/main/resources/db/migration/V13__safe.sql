@@ -16,3 +16,7 @@ alter table pass add column not_before timestamptz;
 
 -- Who asked that a run is stopped; empty for nobody.
 alter table run add column stop_by text not null default '';
+
+-- Whoever drives a run has a higher epoch than all before, on whatever run: sites keep the highest for each kind of work on a tow.
+create sequence run_epoch;
+select setval('run_epoch', 1 + (select coalesce(max(epoch), 0) from run));

@@ -12,6 +12,11 @@ import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.util.List;
 import java.util.Optional;
+import java.util.concurrent.Callable;
+import java.util.concurrent.CyclicBarrier;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import java.util.concurrent.Future;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.ValueSource;
 
@@ -121,6 +126,112 @@ class DisksContractTest extends DriverContract {
     d.target().closeExport("w");
     d.target().closeExport("w");
     d.target().deleteVolume("w-vol");
+  }
+
+  private static String refused(Acting acting, Runnable change) {
+    SiteException e =
+        assertThrows(
+            SiteException.class,
+            () ->
+                acting.run(
+                    () -> {
+                      change.run();
+                      return null;
+                    }));
+    assertEquals(SiteException.Kind.FINAL, e.kind());
+    return e.code();
+  }
+
+  private static void allowed(Acting acting, Runnable change) {
+    acting.run(
+        () -> {
+          change.run();
+          return null;
+        });
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"estate", "cloud", "remote"})
+  void whoeverWasRelievedChangesNothingAnyMore(String kind) throws IOException {
+    SiteDriver d = driver(kind);
+    Acting former = new Acting("work on e", 7);
+    Acting present = new Acting("work on e", 8);
+    allowed(former, () -> d.target().createVolume("e-1", "bargelane/t", 4 * MIB, storage(kind)));
+    allowed(present, () -> d.target().createVolume("e-2", "bargelane/t", 4 * MIB, storage(kind)));
+    assertEquals(
+        Acting.STALE,
+        refused(
+            former, () -> d.target().createVolume("e-3", "bargelane/t", 4 * MIB, storage(kind))));
+    assertEquals(
+        Acting.STALE,
+        refused(former, () -> d.target().freeze("e-p", "bargelane/t", List.of("e-1"))));
+    assertEquals(Acting.STALE, refused(former, () -> d.target().deleteVolume("e-2")));
+    assertEquals(
+        List.of("e-1", "e-2"),
+        d.target().owned("bargelane/t").stream()
+            .map(Target.Owned::name)
+            .filter(n -> n.startsWith("e-"))
+            .sorted()
+            .toList());
+    // Other work is not held against it, nor is what is done for nobody.
+    allowed(new Acting("work on f", 1), () -> d.target().deleteVolume("e-2"));
+    allowed(present, () -> d.target().freeze("e-p", "bargelane/t", List.of("e-1")));
+    d.target().deletePoint("e-p");
+    d.target().deleteVolume("e-1");
+  }
+
+  /** Two drivers of one run make the same at once; then the volume is written to. */
+  @ParameterizedTest
+  @ValueSource(strings = {"estate", "cloud", "remote"})
+  void whatTwoMakeAtOnceIsMadeOnce(String kind) throws Exception {
+    SiteDriver d = driver(kind);
+    twice(() -> d.target().createVolume("t-vol", "bargelane/t", 4 * MIB, storage(kind)));
+    try (NbdClient disk = open(d.target().openVolume("t", "t-vol", true))) {
+      disk.write(0, ByteBuffer.wrap(new byte[] {1}));
+    }
+    d.target().closeExport("t");
+    twice(() -> d.target().freeze("t-p", "bargelane/t", List.of("t-vol")));
+    try (NbdClient disk = open(d.target().openVolume("t", "t-vol", true))) {
+      disk.write(0, ByteBuffer.wrap(new byte[] {2}));
+    }
+    d.target().closeExport("t");
+    d.target().freeze("t-p", "bargelane/t", List.of("t-vol"));
+    twice(() -> d.target().cloneVolume("t-c", "bargelane/t", storage(kind), "t-p", "t-vol"));
+    assertEquals(1, read(d.target().openVolume("t", "t-c", false), 1)[0], "the point is of then");
+    d.target().closeExport("t");
+    assertEquals(2, read(d.target().openVolume("t", "t-vol", false), 1)[0]);
+    d.target().closeExport("t");
+    twice(() -> d.target().deleteVolume("t-c"));
+    twice(() -> d.target().deletePoint("t-p"));
+    twice(() -> d.target().deleteVolume("t-vol"));
+    assertTrue(d.target().owned("bargelane/t").stream().noneMatch(o -> o.name().startsWith("t-")));
+  }
+
+  /** One of the two may be told that it may pass; then it is asked again, as a run does. */
+  private static void twice(Runnable change) throws Exception {
+    CyclicBarrier start = new CyclicBarrier(2);
+    Callable<Void> once =
+        () -> {
+          start.await();
+          while (true) {
+            try {
+              change.run();
+              return null;
+            } catch (SiteException e) {
+              if (e.kind() != SiteException.Kind.MAY_PASS) {
+                throw e;
+              }
+            }
+          }
+        };
+    ExecutorService both = Executors.newFixedThreadPool(2);
+    try {
+      for (Future<Void> f : both.invokeAll(List.of(once, once))) {
+        f.get();
+      }
+    } finally {
+      both.shutdownNow();
+    }
   }
 
   @ParameterizedTest

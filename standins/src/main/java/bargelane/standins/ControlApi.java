@@ -106,6 +106,10 @@ final class ControlApi implements Closeable {
         throw new Refusal(
             403, "not-permitted", "the token lacks the permission '" + permission + "'");
       }
+      String key = ctx.header("Acting-For");
+      if (key != null && !ctx.method().name().equals("GET")) {
+        store.admit(key, epoch(ctx));
+      }
       Object answer = work.run(ctx);
       if (answer instanceof byte[] bytes) {
         ctx.contentType("application/octet-stream").result(bytes);
@@ -118,6 +122,14 @@ final class ControlApi implements Closeable {
         ctx.contentType("application/json").result(JSON.writeValueAsBytes(answer));
       }
     };
+  }
+
+  private static long epoch(Context ctx) {
+    try {
+      return Long.parseLong(String.valueOf(ctx.header("Acting-Epoch")));
+    } catch (NumberFormatException e) {
+      throw new Refusal(400, "malformed", "Acting-Epoch is no number");
+    }
   }
 
   private static <T> T body(Context ctx, Class<T> type) throws IOException {

@@ -10,6 +10,7 @@ import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
 import bargelane.service.platform.Remedies;
+import bargelane.sites.Acting;
 import bargelane.sites.SiteException;
 import com.github.kagkarlsson.scheduler.Scheduler;
 import com.github.kagkarlsson.scheduler.task.CompletionHandler;
@@ -215,7 +216,7 @@ public final class RunEngine {
         s -> {
           RunEntity run = s.find(RunEntity.class, runId, LockMode.PESSIMISTIC_WRITE);
           if (run != null && run.state == RunState.RUNNING) {
-            run.epoch++;
+            run.epoch = RunStore.nextEpoch(s);
             store.fail(
                 s,
                 run,
@@ -271,7 +272,8 @@ public final class RunEngine {
   /** One attempt; null means the run's state changed and the next step is to be looked up again. */
   private Outcome attempt(Work work, RunEntity run, RunKind kind, StepEntity row, Step step) {
     try {
-      return step.action().run(work);
+      return new Acting(run.kind + " of " + run.subjectId, run.epoch)
+          .run(() -> step.action().run(work));
     } catch (Work.StaleEpoch e) {
       throw e;
     } catch (RuntimeException e) {

@@ -38,10 +38,17 @@ final class RunStore {
         s -> {
           RunEntity found = s.find(RunEntity.class, runId, LockMode.PESSIMISTIC_WRITE);
           if (found != null && found.endedAt == null) {
-            found.epoch++;
+            found.epoch = nextEpoch(s);
           }
           return found;
         });
+  }
+
+  /** Higher than that of any run that was taken before, whoever took it. */
+  static long nextEpoch(Session s) {
+    return ((Number)
+            s.createNativeQuery("select nextval('run_epoch')", Object.class).getSingleResult())
+        .longValue();
   }
 
   private static RunEntity guarded(Session session, RunEntity run) {

@@ -1,5 +1,6 @@
 package bargelane.sites.libvirt;
 
+import bargelane.sites.Acting;
 import bargelane.sites.SiteException;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.DeserializationFeature;
@@ -70,12 +71,19 @@ final class Catalogue {
       Map<String, Point> points,
       Map<String, Layer> layers,
       Map<String, Snapshot> snapshots,
-      Map<String, Marker> markers) {
+      Map<String, Marker> markers,
+      Map<String, Long> epochs) {
+
+    State {
+      // Catalogues of before have none.
+      epochs = epochs == null ? new LinkedHashMap<>() : epochs;
+    }
 
     static State empty() {
       return new State(
           FORMAT,
           0,
+          new LinkedHashMap<>(),
           new LinkedHashMap<>(),
           new LinkedHashMap<>(),
           new LinkedHashMap<>(),
@@ -174,6 +182,7 @@ final class Catalogue {
     for (int i = 0; i < MOST_TRIES; i++) {
       State state = read();
       State before = copy(state);
+      Acting.current().ifPresent(a -> admit(state, a));
       T result = change.apply(state);
       if (state.equals(before) || replaced(state)) {
         return result;
@@ -186,6 +195,21 @@ final class Catalogue {
         null);
   }
 
+  /**
+   * Lets whoever changes something without the catalogue go on if nobody has taken over, and keeps
+   * out all who come under a lower epoch from now on.
+   */
+  void admit() {
+    if (Acting.current().isPresent()) {
+      change(s -> null);
+    }
+  }
+
+  private void admit(State state, Acting acting) {
+    acting.after(site, state.epochs().getOrDefault(acting.key(), 0L));
+    state.epochs().put(acting.key(), acting.epoch());
+  }
+
   private static State copy(State s) {
     return new State(
         s.format,
@@ -194,12 +218,21 @@ final class Catalogue {
         new LinkedHashMap<>(s.points),
         new LinkedHashMap<>(s.layers),
         new LinkedHashMap<>(s.snapshots),
-        new LinkedHashMap<>(s.markers));
+        new LinkedHashMap<>(s.markers),
+        new LinkedHashMap<>(s.epochs));
   }
 
   private boolean replaced(State s) {
     State next =
-        new State(s.format, s.revision + 1, s.volumes, s.points, s.layers, s.snapshots, s.markers);
+        new State(
+            s.format,
+            s.revision + 1,
+            s.volumes,
+            s.points,
+            s.layers,
+            s.snapshots,
+            s.markers,
+            s.epochs);
     byte[] bytes;
     try {
       bytes = JSON.writeValueAsString(next).getBytes(StandardCharsets.UTF_8);

@@ -33,19 +33,24 @@ final class Images {
 
   /** Makes an empty image; one that is there stays. It is there whole or not at all. */
   void create(String file, long bytes) {
-    shell.script(
-        "[ -e \"$1\" ] || { qemu-img create -q -f qcow2 \"$1.new\" \"$2\" && mv \"$1.new\" \"$1\"; }",
-        file,
-        String.valueOf(bytes));
+    make("qemu-img create -q -f qcow2 \"$n\" \"$2\"", file, String.valueOf(bytes));
   }
 
   /** Makes a layer on an image; one that is there stays. */
   void layer(String file, String on, String format) {
+    make("qemu-img create -q -f qcow2 -b \"$2\" -F \"$3\" \"$n\"", file, on, format);
+  }
+
+  /**
+   * Makes the image {@code $1} by a command that makes {@code $n}. Whoever is slower than another
+   * that makes the same never replaces what that one may have written to meanwhile.
+   */
+  private void make(String command, String... arguments) {
     shell.script(
-        "[ -e \"$1\" ] || { qemu-img create -q -f qcow2 -b \"$2\" -F \"$3\" \"$1.new\" && mv \"$1.new\" \"$1\"; }",
-        file,
-        on,
-        format);
+        "[ -e \"$1\" ] && exit 0; n=\"$1.new.$$\"; "
+            + command
+            + "; ln \"$n\" \"$1\" 2>/dev/null || [ -e \"$1\" ]; rm -f \"$n\"",
+        arguments);
   }
 
   void remove(String file) {

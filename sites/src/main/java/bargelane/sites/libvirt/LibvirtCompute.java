@@ -115,6 +115,7 @@ final class LibvirtCompute implements Compute {
 
   @Override
   public String define(Spec spec) {
+    host.catalogue().admit();
     for (Hypervisor.Domain d : host.hypervisor.domains()) {
       DomainXml xml = new DomainXml(d.xml());
       if (xml.name().equals(spec.name())) {
@@ -254,6 +255,7 @@ final class LibvirtCompute implements Compute {
 
   @Override
   public void start(String id) {
+    host.catalogue().admit();
     Hypervisor.Domain domain = host.hypervisor.domain(id);
     if (!domain.off()) {
       return;
@@ -311,6 +313,7 @@ final class LibvirtCompute implements Compute {
 
   @Override
   public void stop(String id) {
+    host.catalogue().admit();
     if (host.hypervisor.domain(id).off()) {
       return;
     }
@@ -323,6 +326,7 @@ final class LibvirtCompute implements Compute {
 
   @Override
   public void fence(String id) {
+    host.catalogue().admit();
     DomainXml xml = new DomainXml(host.hypervisor.domain(id).xml());
     host.hypervisor.noAutostart(id);
     if (!xml.unstartable()) {
@@ -335,6 +339,7 @@ final class LibvirtCompute implements Compute {
 
   @Override
   public void unfence(String id) {
+    host.catalogue().admit();
     DomainXml xml = new DomainXml(host.hypervisor.domain(id).xml());
     if (xml.unstartable()) {
       xml.unstartable(false);
@@ -348,6 +353,7 @@ final class LibvirtCompute implements Compute {
 
   @Override
   public void remove(String id) {
+    host.catalogue().admit();
     try {
       if (!host.hypervisor.domain(id).off()) {
         host.hypervisor.destroy(id);
@@ -362,6 +368,7 @@ final class LibvirtCompute implements Compute {
 
   @Override
   public void attach(String id, List<String> disks) {
+    host.catalogue().admit();
     State state = host.catalogue().read();
     Hypervisor.Domain domain = host.hypervisor.domain(id);
     DomainXml xml = new DomainXml(domain.xml());
@@ -383,6 +390,7 @@ final class LibvirtCompute implements Compute {
 
   @Override
   public void ownMachine(String id, String owner) {
+    host.catalogue().admit();
     DomainXml xml = new DomainXml(host.hypervisor.domain(id).xml());
     host.hypervisor.metadata(
         id, new DomainXml.Mark(owner, xml.fenced(), xml.mark().way()).toString());
@@ -408,6 +416,7 @@ final class LibvirtCompute implements Compute {
 
   @Override
   public String isolate(String name, String like, String owner) {
+    host.catalogue().admit();
     Map<String, Document> networks = networks();
     if (!networks.containsKey(name)) {
       Document model = networks.get(like);
@@ -421,6 +430,7 @@ final class LibvirtCompute implements Compute {
 
   @Override
   public void removeNetwork(String id) {
+    host.catalogue().admit();
     host.hypervisor.removeNetwork(id);
   }
 }

@@ -1,5 +1,6 @@
 package bargelane.sites.standin;
 
+import bargelane.sites.Acting;
 import bargelane.sites.SiteException;
 import bargelane.sites.SiteException.Kind;
 import com.fasterxml.jackson.core.JacksonException;
@@ -129,12 +130,18 @@ final class StandinHttp {
   }
 
   private HttpRequest request(String method, String path, Optional<byte[]> body, String type) {
-    return HttpRequest.newBuilder(base.resolve(path))
-        .timeout(TIMEOUT)
-        .header("Authorization", "Bearer " + token)
-        .header("Content-Type", type)
-        .method(method, body.map(BodyPublishers::ofByteArray).orElse(BodyPublishers.noBody()))
-        .build();
+    HttpRequest.Builder request =
+        HttpRequest.newBuilder(base.resolve(path))
+            .timeout(TIMEOUT)
+            .header("Authorization", "Bearer " + token)
+            .header("Content-Type", type)
+            .method(method, body.map(BodyPublishers::ofByteArray).orElse(BodyPublishers.noBody()));
+    if (!method.equals("GET")) {
+      Acting.current()
+          .ifPresent(
+              a -> request.header("Acting-For", a.key()).header("Acting-Epoch", a.epoch() + ""));
+    }
+    return request.build();
   }
 
   private <T> HttpResponse<T> exchange(HttpRequest request, HttpResponse.BodyHandler<T> handler) {

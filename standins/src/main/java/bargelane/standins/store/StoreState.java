@@ -30,6 +30,9 @@ public final class StoreState {
   /** Owner of each marker. */
   public Map<String, String> markerOwners = new LinkedHashMap<>();
 
+  /** The highest epoch under which anything was changed, by what was worked on. */
+  public Map<String, Long> epochs = new LinkedHashMap<>();
+
   Set<String> volumesOf(String marker) {
     return markers.getOrDefault(marker, new LinkedHashSet<>());
   }

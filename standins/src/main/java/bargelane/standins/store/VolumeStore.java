@@ -148,6 +148,22 @@ public final class VolumeStore implements Closeable {
     log.warn(message, cause);
   }
 
+  /**
+   * Keeps the highest epoch under which something is changed for a key, and refuses a lower one:
+   * whoever had it was relieved.
+   */
+  public synchronized void admit(String key, long epoch) throws IOException {
+    long seen = state.epochs.getOrDefault(key, 0L);
+    if (epoch < seen) {
+      throw Refusal.conflict(
+          "stale-epoch", key + " was taken over under epoch " + seen + "; this is " + epoch);
+    }
+    if (epoch > seen) {
+      state.epochs.put(key, epoch);
+      save();
+    }
+  }
+
   /** Bounds of room, in bytes; see {@link Room}. */
   public void bounds(long scratch, long data) {
     room.bounds(scratch, data);
