@@ -56,7 +56,13 @@ public final class Follow {
             }
           }
         }
-      } catch (ApiClient.UnreachableException | UncheckedIOException e) {
+      } catch (ApiClient.UnreachableException
+          | UncheckedIOException
+          | ApiClient.ProblemException e) {
+        // A service whose database is away says so, and goes on when it is back.
+        if (e instanceof ApiClient.ProblemException p && p.problem().status() != 503) {
+          throw e;
+        }
         if (System.nanoTime() - answered > PATIENCE_NS) {
           throw e;
         }

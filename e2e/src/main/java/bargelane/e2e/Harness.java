@@ -223,6 +223,17 @@ public final class Harness implements Closeable {
     ended(processes.remove(name).destroyForcibly());
   }
 
+  /** Ends the database's server and starts it again; whoever used it loses its connections. */
+  public void restartDatabase() throws IOException {
+    for (String verb : List.of("stop", "start")) {
+      run(
+          List.of(
+              root.resolve("scripts/postgres").toString(),
+              verb,
+              home.resolve("database").toString()));
+    }
+  }
+
   private static int ended(Process process) throws IOException {
     try {
       return process.waitFor();

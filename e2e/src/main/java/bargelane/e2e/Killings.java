@@ -7,7 +7,7 @@ import java.util.Deque;
 import java.util.List;
 import java.util.Map;
 
-/** When the service is killed on the tour's road. */
+/** When the service, or its database, is killed on a road. */
 final class Killings {
 
   private Killings() {}
@@ -28,6 +28,19 @@ final class Killings {
   /** Once in a verb's run, at a step. */
   static Journey.Killing in(Harness harness, String verb, String step) {
     return new Journey.Killing(Map.of(verb, steps(step)), () -> again(harness));
+  }
+
+  /** The database instead of the service: once in a verb's run, at a step. */
+  static Journey.Killing ofDatabase(Harness harness, String verb, String step) {
+    return new Journey.Killing(
+        Map.of(verb, steps(step)),
+        () -> {
+          try {
+            harness.restartDatabase();
+          } catch (IOException e) {
+            throw new UncheckedIOException(e);
+          }
+        });
   }
 
   private static Deque<String> steps(String... names) {

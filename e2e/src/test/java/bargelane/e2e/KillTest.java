@@ -16,8 +16,8 @@ import org.junit.jupiter.api.Test;
 
 /**
  * The service is killed in the middle of each kind of pass and of an undo, and started again: it
- * goes on where it was. In the middle of every other move it is killed by the tour ({@code
- * TourTest}).
+ * goes on where it was; its database is, in the middle of a pass and of a cutover. In the middle of
+ * every other move it is killed by the tour ({@code TourTest}).
  */
 class KillTest {
 
@@ -27,9 +27,13 @@ class KillTest {
 
   private JsonNode await(String path, Predicate<JsonNode> wanted) throws IOException {
     for (int i = 0; i < 6000; i++) {
-      JsonNode now = api.get(path);
-      if (wanted.test(now)) {
-        return now;
+      try {
+        JsonNode now = api.get(path);
+        if (wanted.test(now)) {
+          return now;
+        }
+      } catch (ApiClient.ProblemException e) {
+        assertEquals("database-trouble", e.problem().code(), "while the database is away");
       }
       Harness.pause(50);
     }
@@ -112,10 +116,18 @@ class KillTest {
           "a compare sends what differs, not the disk: " + compared);
       estate.noFaults();
 
-      // A move that is taken back.
+      // A delta whose database is restarted, and a move in whose last pass it is.
+      estate.faults(-1, -1, 900, -1, "");
+      String through = passThatRuns("delta", Duration.ZERO).path("id").asText();
+      harness.restartDatabase();
+      assertEquals("complete", ended(through).path("state").asText());
+      estate.noFaults();
       journey.awaitPoint(Instant.now());
+      new Journey(api, line -> {}, Killings.ofDatabase(harness, "cutover", "last"))
+          .work("/waves/lending/cutover", Map.of("confirm", "lending", "override", "rehearsed"));
+
+      // It is taken back, and the service killed meanwhile.
       Journey undoing = new Journey(api, line -> {}, Killings.in(harness, "undo", "take-back"));
-      journey.work("/waves/lending/cutover", Map.of("confirm", "lending", "override", "rehearsed"));
       assertTrue(cloud.runs("lending-db") && !estate.runs("lending-db"));
       undoing.confirmed("undo");
       assertTrue(cloud.ours().stream().noneMatch(o -> o.startsWith("machine")), "one copy runs");

@@ -112,13 +112,16 @@ public final class HttpLeaseDesk implements LeaseDesk {
         throw new LeaseLostException(pass);
       }
       if (response.statusCode() >= 300) {
-        throw new IOException(
+        String answered =
             request.method()
                 + " "
                 + request.uri().getPath()
                 + " was answered with status "
                 + response.statusCode()
-                + said(response.body()));
+                + said(response.body());
+        throw response.statusCode() == 422
+            ? new RefusedException(answered)
+            : new IOException(answered);
       }
       return response;
     } catch (InterruptedException e) {

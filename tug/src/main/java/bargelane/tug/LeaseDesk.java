@@ -36,6 +36,15 @@ public interface LeaseDesk {
   /** Gives the lease up. */
   void failed(String pass, LeaseFailed failed) throws IOException;
 
+  /** What was told can't be, and the same will be refused again. */
+  final class RefusedException extends IOException {
+    private static final long serialVersionUID = 1;
+
+    public RefusedException(String message) {
+      super(message);
+    }
+  }
+
   /** The lease was given to another, or its pass is over. */
   final class LeaseLostException extends IOException {
     private static final long serialVersionUID = 1;

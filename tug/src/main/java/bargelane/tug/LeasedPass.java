@@ -18,6 +18,7 @@ import bargelane.blocks.pass.PassKind;
 import bargelane.blocks.pass.PassProgress;
 import bargelane.blocks.pass.PassResult;
 import bargelane.blocks.pass.PassWatcher;
+import bargelane.blocks.pass.SizeException;
 import bargelane.blocks.pass.VerifyException;
 import bargelane.tug.LeaseDesk.LeaseLostException;
 import java.io.IOException;
@@ -86,6 +87,12 @@ final class LeasedPass {
       }
       if (t instanceof VerifyException) {
         return "verify";
+      }
+      if (t instanceof SizeException) {
+        return "disk-grown";
+      }
+      if (t instanceof LeaseDesk.RefusedException) {
+        return "refused";
       }
     }
     return String.valueOf(e.getMessage()).contains("snapshot was dropped")

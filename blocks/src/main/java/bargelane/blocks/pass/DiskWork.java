@@ -6,22 +6,31 @@ import bargelane.blocks.DigestMap;
 import bargelane.blocks.Ranges;
 import bargelane.blocks.Ranges.Range;
 import java.io.IOException;
-import java.util.ArrayList;
-import java.util.BitSet;
-import java.util.List;
+import java.util.Iterator;
+import java.util.Optional;
+import java.util.TreeSet;
 
-/** The candidates of one disk cut into chunks, and the tally of what was done with them. */
+/**
+ * The candidates of one disk, given out chunk by chunk, and the tally of what was done with them.
+ * What it holds grows with the number of ranges, not with the size of the disk.
+ */
 final class DiskWork {
 
   private final DiskPass pass;
   private final long size;
   private final Ranges candidates;
   private final Ranges allocated;
-  private final List<Range> chunks;
+  private final Iterator<Range> ranges;
+
+  /** Where the chunks that workers have in hand begin. */
+  private final TreeSet<Long> inHand = new TreeSet<>();
+
+  /** What is left of the range that chunks are cut from; null when none is left. */
+  private Range left;
+
   private final DigestMap digests;
   private final boolean digestsKnown;
   private final Ranges differed = new Ranges();
-  private final BitSet finished = new BitSet();
   private long watermark;
   private final long total;
   private long done;
@@ -34,7 +43,8 @@ final class DiskWork {
     this.size = size;
     this.candidates = candidates;
     this.allocated = allocated;
-    this.chunks = cut(candidates);
+    this.ranges = candidates.list().iterator();
+    this.left = ranges.hasNext() ? ranges.next() : null;
     this.digestsKnown = pass.digests().isPresent() && !pass.mayDifferAnywhere();
     this.digests =
         pass.digests()
@@ -84,14 +94,19 @@ final class DiskWork {
     return new DiskWork(pass, size, candidates, allocated);
   }
 
-  private static List<Range> cut(Ranges candidates) {
-    List<Range> chunks = new ArrayList<>();
-    for (Range range : candidates.list()) {
-      for (long at = range.start(); at < range.end(); at += PassEngine.CHUNK) {
-        chunks.add(new Range(at, Math.min(range.end(), at + PassEngine.CHUNK)));
-      }
+  /** The next chunk to work on; none when all are given out. Chunks are given out in order. */
+  synchronized Optional<Range> take() {
+    if (left == null) {
+      return Optional.empty();
     }
-    return chunks;
+    Range chunk = new Range(left.start(), Math.min(left.end(), left.start() + PassEngine.CHUNK));
+    if (chunk.end() < left.end()) {
+      left = new Range(chunk.end(), left.end());
+    } else {
+      left = ranges.hasNext() ? ranges.next() : null;
+    }
+    inHand.add(chunk.start());
+    return Optional.of(chunk);
   }
 
   DiskPass pass() {
@@ -100,10 +115,6 @@ final class DiskWork {
 
   Ranges candidates() {
     return candidates;
-  }
-
-  List<Range> chunks() {
-    return chunks;
   }
 
   DigestMap digests() {
@@ -136,15 +147,18 @@ final class DiskWork {
     }
   }
 
-  synchronized PassProgress finished(int chunk) {
-    finished.set(chunk);
+  /** A chunk was worked on to its end; one that failed is never finished. */
+  synchronized PassProgress finished(Range chunk) {
+    inHand.remove(chunk.start());
     return progress();
   }
 
   /** Offset below which every chunk is finished, though not yet flushed. */
   synchronized long finishedBelow() {
-    int open = finished.nextClearBit(0);
-    return open >= chunks.size() ? size : chunks.get(open).start();
+    if (!inHand.isEmpty()) {
+      return inHand.first();
+    }
+    return left == null ? size : left.start();
   }
 
   /** Everything below is on stable storage. */

@@ -4,15 +4,16 @@ import bargelane.blocks.BlockDevice;
 import bargelane.blocks.BlockDevice.Context;
 import bargelane.blocks.BlockDevice.Extent;
 import bargelane.blocks.Ranges;
+import bargelane.blocks.Ranges.Range;
 import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Optional;
 import java.util.concurrent.ExecutionException;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
 import java.util.concurrent.Future;
-import java.util.concurrent.atomic.AtomicInteger;
 
 /**
  * Ships one disk. Each worker takes the next chunk, reads it once, hashes it once, writes what must
@@ -21,7 +22,7 @@ import java.util.concurrent.atomic.AtomicInteger;
  * end; only what was flushed is told as done for good.
  *
  * <p>Cost for {@code b} candidate bytes: {@code b} read, hashed and written once and read back
- * once; memory is two chunks a worker and 32 bytes a 64 KiB block.
+ * once; memory is two chunks a worker, the ranges of the candidates, and the digest map.
  */
 public final class PassEngine {
 
@@ -41,6 +42,7 @@ public final class PassEngine {
    * Runs one pass over one disk.
    *
    * @param target not opened for a tally
+   * @throws SizeException if the source is larger than the replica; nothing is written then
    * @throws VerifyException if the target does not hold what was sent
    * @throws IOException if either side fails; ranges named by the intent are then in doubt
    */
@@ -48,10 +50,6 @@ public final class PassEngine {
       throws IOException {
     try (BlockDevice first = source.open()) {
       DiskWork work = DiskWork.plan(first, pass);
-      if (pass.kind() != PassKind.TALLY) {
-        boolean anywhere = pass.kind() == PassKind.COMPARE || pass.mayDifferAnywhere();
-        watcher.intent(work.candidates(), anywhere);
-      }
       List<BlockDevice> sinks = new ArrayList<>();
       try {
         Flushes flushes = new Flushes(work, watcher);
@@ -61,10 +59,11 @@ public final class PassEngine {
             sinks.add(sink);
             flushes.join(sink);
             if (sink.size() < first.size()) {
-              throw new IOException(
-                  "the replica has " + sink.size() + " bytes, the source " + first.size());
+              throw new SizeException(sink.size(), first.size());
             }
           }
+          boolean anywhere = pass.kind() == PassKind.COMPARE || pass.mayDifferAnywhere();
+          watcher.intent(work.candidates(), anywhere);
         }
         ship(source, sinks, work, flushes, watcher);
         return work.result();
@@ -81,14 +80,13 @@ public final class PassEngine {
       throws IOException {
     ExecutorService pool = Executors.newFixedThreadPool(workers);
     List<Future<?>> running = new ArrayList<>();
-    AtomicInteger next = new AtomicInteger();
     try {
       for (int i = 0; i < workers; i++) {
         BlockDevice sink = sinks.isEmpty() ? null : sinks.get(i);
         running.add(
             pool.submit(
                 () -> {
-                  worker(source, sink, work, next, flushes, watcher);
+                  worker(source, sink, work, flushes, watcher);
                   return null;
                 }));
       }
@@ -120,22 +118,17 @@ public final class PassEngine {
   }
 
   private static void worker(
-      Opener source,
-      BlockDevice to,
-      DiskWork work,
-      AtomicInteger next,
-      Flushes flushes,
-      PassWatcher watcher)
+      Opener source, BlockDevice to, DiskWork work, Flushes flushes, PassWatcher watcher)
       throws IOException {
     try (BlockDevice from = source.open()) {
       ByteBuffer buffer = ByteBuffer.allocate(CHUNK);
       ByteBuffer back = ByteBuffer.allocate(CHUNK);
-      for (int i = next.getAndIncrement(); i < work.chunks().size(); i = next.getAndIncrement()) {
+      for (Optional<Range> chunk = work.take(); chunk.isPresent(); chunk = work.take()) {
         if (Thread.interrupted()) {
           throw new IOException("the pass was interrupted");
         }
-        new ChunkShipper(from, to, work, buffer, back).ship(work.chunks().get(i));
-        watcher.progress(work.finished(i));
+        new ChunkShipper(from, to, work, buffer, back).ship(chunk.get());
+        watcher.progress(work.finished(chunk.get()));
         flushes.chunkFinished();
       }
     }

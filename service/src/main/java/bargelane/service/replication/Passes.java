@@ -39,10 +39,10 @@ public final class Passes {
   static final String SOURCE_DROPPED = "source-dropped";
 
   /** How long a pass may get nowhere before it is given up; the timetable begins another. */
-  private static final Duration PATIENCE = Duration.ofMinutes(5);
+  private static final Duration PATIENCE = Duration.ofSeconds(60);
 
   /** The longest time between two attempts at a pass. */
-  static final Duration LONGEST_PAUSE = Duration.ofSeconds(30);
+  static final Duration LONGEST_PAUSE = Duration.ofSeconds(8);
 
   private static final TypeReference<List<PassDisk>> DISKS = new TypeReference<>() {};
 
@@ -177,6 +177,7 @@ public final class Passes {
   private static String remedy(String code) {
     return switch (code) {
       case NO_SPACE -> "make room at the target; the next pass goes on from here";
+      case "disk-grown" -> "the next pass lets the replica grow first";
       case SOURCE_DROPPED ->
           "give snapshots at the source more scratch room, or pass more often; the next pass begins a new one";
       default -> "the next pass tries again";
@@ -203,7 +204,7 @@ public final class Passes {
     if (p.stalledSince == null || p.stalledSince.isAfter(now)) {
       p.stalledSince = now;
     }
-    long most = Math.min(LONGEST_PAUSE.toMillis(), 250L << Math.min(p.attempts, 7));
+    long most = Math.min(LONGEST_PAUSE.toMillis(), 250L << Math.min(p.attempts, 5));
     p.notBefore = now.plusMillis(most / 2 + ThreadLocalRandom.current().nextLong(most / 2 + 1));
     p.state = PassState.READY;
     if (Duration.between(p.stalledSince, now).compareTo(PATIENCE) >= 0) {

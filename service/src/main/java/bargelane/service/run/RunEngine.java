@@ -24,6 +24,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.ThreadLocalRandom;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
@@ -46,6 +47,13 @@ public final class RunEngine {
   private final Map<String, RunKind> kinds = new HashMap<>();
   private final CustomTask<Void> task;
   private Scheduler scheduler;
+
+  /**
+   * How often the step of a run failed in a row; what is lost with this node only shortens waits.
+   */
+  private record Failures(String step, int count) {}
+
+  private final Map<String, Failures> failures = new ConcurrentHashMap<>();
 
   public RunEngine(Db db, Events events, Clock clock) {
     this.db = db;
@@ -241,6 +249,7 @@ public final class RunEngine {
         List<Step> steps = backing ? kind.backOut(work) : kind.steps(work);
         StepEntity row = store.next(run, steps);
         if (row == null) {
+          failures.remove(run.id);
           String parent = store.end(run, backing ? RunState.FAILED : RunState.DONE, told(kind));
           if (parent != null) {
             wake(parent);
@@ -258,6 +267,9 @@ public final class RunEngine {
           store.finish(run, row, done.detail());
         } else if (outcome instanceof Outcome.Wait wait) {
           store.note(run, row, wait.detail());
+          if (!backing && !run.stopBy.isEmpty() && kind.holdsOn(work).isEmpty()) {
+            continue; // It was stopped while the step was tried.
+          }
           Instant next = clock.instant().plus(wait.again());
           return (complete, operations) -> operations.reschedule(complete, next);
         }
@@ -272,14 +284,17 @@ public final class RunEngine {
   /** One attempt; null means the run's state changed and the next step is to be looked up again. */
   private Outcome attempt(Work work, RunEntity run, RunKind kind, StepEntity row, Step step) {
     try {
-      return new Acting(run.kind + " of " + run.subjectId, run.epoch)
-          .run(() -> step.action().run(work));
+      Outcome outcome =
+          new Acting(run.kind + " of " + run.subjectId, run.epoch)
+              .run(() -> step.action().run(work));
+      failures.remove(run.id);
+      return outcome;
     } catch (Work.StaleEpoch e) {
       throw e;
     } catch (RuntimeException e) {
       Optional<String> database = Db.trouble(e);
       if (database.isPresent()) {
-        return new Outcome.Wait("the database: " + database.get(), pause(row));
+        return new Outcome.Wait("the database: " + database.get(), pause(run, row));
       }
       if (step.untilDone()) {
         boolean expected = e instanceof SiteException || e instanceof RunFailure;
@@ -287,15 +302,23 @@ public final class RunEngine {
             expected
                 ? e.getMessage()
                 : internal(row, e) + " (entry " + logged(run, row, e) + " of its log)",
-            pause(row));
+            pause(run, row));
       }
       return failed(work, run, kind, row, e);
     }
   }
 
-  /** Between two attempts at a step: from 1 s to 30 s, not the same for all that wait. */
-  private static Duration pause(StepEntity row) {
-    long most = Math.min(30_000, 1000L << Math.min(row.attempts, 5));
+  /**
+   * Between two attempts at a step that fails: from 1 s to 8 s by how often it failed since it last
+   * got on, and not the same for all that wait.
+   */
+  private Duration pause(RunEntity run, StepEntity row) {
+    Failures now =
+        failures.merge(
+            run.id,
+            new Failures(row.name, 1),
+            (a, b) -> a.step.equals(b.step) ? new Failures(a.step, a.count + 1) : b);
+    long most = 1000L << Math.min(now.count, 3);
     return Duration.ofMillis(most / 2 + ThreadLocalRandom.current().nextLong(most / 2 + 1));
   }
 
@@ -317,7 +340,7 @@ public final class RunEngine {
       boolean patient =
           Duration.between(row.startedAt, clock.instant()).compareTo(kind.patience()) < 0;
       if (e.kind() == SiteException.Kind.MAY_PASS && patient) {
-        return new Outcome.Wait(e.getMessage(), pause(row));
+        return new Outcome.Wait(e.getMessage(), pause(run, row));
       }
       return giveIn(
           work,

@@ -158,7 +158,7 @@ final class RunStore {
   void note(RunEntity run, StepEntity row, String detail) {
     db.run(
         s -> {
-          guarded(s, run);
+          run.stopBy = guarded(s, run).stopBy;
           StepEntity step = s.find(StepEntity.class, new StepId(run.id, row.number));
           if (!step.detail.equals(detail)) {
             step.detail = detail;

@@ -38,7 +38,7 @@ final class SiteTurns {
   static final Duration SILENCE = Duration.ofSeconds(3);
 
   private static final Duration FIRST_PAUSE = Duration.ofSeconds(2);
-  private static final Duration LONGEST_PAUSE = Duration.ofSeconds(30);
+  private static final Duration LONGEST_PAUSE = Duration.ofSeconds(10);
 
   /** What is going on with one site. Guarded by itself. */
   private static final class Turns {

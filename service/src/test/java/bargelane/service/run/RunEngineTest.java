@@ -185,7 +185,7 @@ class RunEngineTest extends RunsFixture {
                     "wait",
                     w -> {
                       waits.countDown();
-                      return new Outcome.Wait("held", Duration.ofHours(1));
+                      return new Outcome.Wait("held", Duration.ofSeconds(2));
                     }),
                 says("never")),
             List.of(says("undo")),

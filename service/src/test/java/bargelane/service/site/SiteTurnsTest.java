@@ -116,7 +116,7 @@ class SiteTurnsTest {
   void aSiteThatWasSilentIsAskedAgainAfterPausesThatGrowAndAtOnceWhenItAnswered() {
     Target site = mock(Target.class);
     Target asked = target("hithe", site);
-    long[] pauses = {2, 4, 8, 16, 30, 30};
+    long[] pauses = {2, 4, 8, 10, 10};
     for (long pause : pauses) {
       silence(asked, site);
       passes(pause - 1);
