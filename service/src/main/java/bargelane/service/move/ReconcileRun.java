@@ -123,7 +123,9 @@ final class ReconcileRun implements RunKind {
 
   /** Whether the side that is kept is the one that came back, so that the running one stops. */
   private boolean givesUpRunning(Work w) {
-    return !w.input().path("keep").asText("").isEmpty() && keep(w) == returned(w);
+    // Asked for before the run is stored, so that nothing can be noted yet.
+    return !w.input().path("keep").asText("").isEmpty()
+        && keep(w) == w.get(MoveNotes.RETURNED).orElseGet(() -> cameBack(w));
   }
 
   private Parting parting(Work w) {
@@ -137,7 +139,11 @@ final class ReconcileRun implements RunKind {
   }
 
   private Side returned(Work w) {
-    return w.once(MoveNotes.RETURNED, () -> Side.valueOf(parting(w).winner()).other());
+    return w.once(MoveNotes.RETURNED, () -> cameBack(w));
+  }
+
+  private Side cameBack(Work w) {
+    return Side.valueOf(parting(w).winner()).other();
   }
 
   private Side keep(Work w) {
