@@ -89,6 +89,7 @@ final class CutoverRun implements RunKind {
       return List.of();
     }
     List<Step> steps = new ArrayList<>();
+    steps.add(new Step("end-pass", "End its pass", moves::endOwnPasses));
     if (work.has(MoveNotes.STOPPED_AT)) {
       steps.add(
           Step.untilDone(

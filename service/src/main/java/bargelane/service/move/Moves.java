@@ -167,6 +167,17 @@ final class Moves {
     }
   }
 
+  /** Ends the passes that this run makes and that still run: nothing is copied for it any more. */
+  Outcome endOwnPasses(Work w) {
+    List<RunEntity> open =
+        services.db().tx(s -> Runs.open(s, PassRun.KIND, w.subjectId())).stream()
+            .filter(r -> w.runId().equals(r.parentId))
+            .toList();
+    open.forEach(
+        r -> services.runs().giveUp(r.id, "given-up", "the run that makes the pass is over"));
+    return open.isEmpty() ? Outcome.done("") : Outcome.waitFor("a pass is being backed out");
+  }
+
   /** Stops and fences every machine at a side, last rank first. */
   Outcome stop(Work w, Side side) {
     TowState state = state(w);

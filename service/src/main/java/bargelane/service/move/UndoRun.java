@@ -20,6 +20,7 @@ import bargelane.service.run.RunFailure;
 import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
 
@@ -87,6 +88,22 @@ final class UndoRun implements RunKind {
         Step.untilDone(
             "start", "Start the machines where they were", w -> moves.start(w, landed(w).other())),
         new Step("reopen", "Go on with the replication of then", this::reopen));
+  }
+
+  /**
+   * Before anything is taken back: what was stopped runs again where it landed. From there on each
+   * step is tried until it works.
+   */
+  @Override
+  public List<Step> backOut(Work work) {
+    List<Step> steps = new ArrayList<>();
+    if (work.has(MoveNotes.STOPPED_AT)) {
+      steps.add(
+          Step.untilDone(
+              "restart", "Start the machines where they landed", w -> moves.restart(w, landed(w))));
+    }
+    steps.add(new Step("resume", "Let the timetable go on", moves::resume));
+    return steps;
   }
 
   /** The run whose landing is taken back: the one that began the leg that is open now. */

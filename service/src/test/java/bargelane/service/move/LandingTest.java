@@ -5,6 +5,7 @@ import static org.junit.jupiter.api.Assertions.assertInstanceOf;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
+import static org.mockito.ArgumentMatchers.eq;
 import static org.mockito.Mockito.doNothing;
 import static org.mockito.Mockito.doThrow;
 import static org.mockito.Mockito.inOrder;
@@ -14,10 +15,12 @@ import static org.mockito.Mockito.verify;
 import static org.mockito.Mockito.when;
 
 import bargelane.core.replication.LegState;
+import bargelane.core.run.RunState;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.Side;
 import bargelane.service.run.Outcome;
+import bargelane.service.run.RunEntity;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
@@ -192,6 +195,46 @@ class LandingTest extends MovesFixture {
     services.ledger().sweep();
     verify(home.compute).fence("p-1");
     assertTrue(recorded().stream().noneMatch(r -> r.contains("started")), recorded().toString());
+  }
+
+  @Test
+  void aRunThatIsBackedOutEndsThePassThatItMakes() {
+    assertInstanceOf(Outcome.Done.class, moves.endOwnPasses(work()));
+    for (String id : List.of("own", "timetables")) {
+      db.run(
+          s -> {
+            RunEntity pass = new RunEntity();
+            pass.id = id;
+            pass.kind = "pass";
+            pass.title = "Pass";
+            pass.subjectKind = "wave";
+            pass.subjectId = "tow";
+            pass.subjectName = "w";
+            pass.parentId = id.equals("own") ? "run" : null;
+            pass.state = RunState.RUNNING;
+            pass.input = "{}";
+            pass.notes = "{}";
+            pass.startedBy = "e";
+            pass.startedAt = now;
+            s.persist(pass);
+          });
+    }
+    assertInstanceOf(Outcome.Wait.class, moves.endOwnPasses(work()));
+    verify(services.runs()).giveUp(eq("own"), any(), any());
+    verify(services.runs(), never()).giveUp(eq("timetables"), any(), any());
+    db.run(s -> s.find(RunEntity.class, "own").endedAt = now);
+    assertInstanceOf(Outcome.Done.class, moves.endOwnPasses(work()));
+  }
+
+  @Test
+  void anUndoThatCannotStopAllStartsAgainWhatItStopped() {
+    UndoRun undo = new UndoRun(services, moves, turning, landing, watched::add);
+    assertEquals(List.of("resume"), undo.backOut(work()).stream().map(Step::name).toList());
+    work().put(MoveNotes.STOPPED_AT, now);
+    List<Step> back = undo.backOut(work());
+    assertEquals(List.of("restart", "resume"), back.stream().map(Step::name).toList());
+    assertTrue(back.get(0).untilDone());
+    assertTrue(undo.holdsOn(work()).isPresent(), "it is not stopped by hand there");
   }
 
   @Test
