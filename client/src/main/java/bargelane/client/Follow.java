@@ -145,6 +145,10 @@ public final class Follow {
       return 0;
     }
     Problem problem = run.problem();
+    if (problem.code().equals("stopped")) {
+      err.println("Stopped: " + problem.detail());
+      return 1;
+    }
     err.println("Failed: " + problem.detail());
     err.println("Next:   " + Remedies.text(problem.remedy()));
     return 1;

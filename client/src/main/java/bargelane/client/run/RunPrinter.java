@@ -29,7 +29,9 @@ final class RunPrinter {
           Output.text("STEP", StepView::title),
           Output.time("STARTED", StepView::startedAt),
           Output.text("DETAIL", StepView::detail));
-      if (run.problem() != null) {
+      if (run.problem() != null && run.problem().code().equals("stopped")) {
+        c.out().println("Stopped: " + run.problem().detail());
+      } else if (run.problem() != null) {
         c.out().println("Failed: " + run.problem().detail());
         c.out().println("Next:   " + Remedies.text(run.problem().remedy()));
       }

@@ -21,6 +21,7 @@ import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
 import bargelane.service.run.Outcome;
+import bargelane.service.run.RunEngine;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
@@ -83,9 +84,11 @@ final class TestRun implements RunKind {
 
   @Override
   public List<Step> backOut(Work work) {
-    return List.of(
-        new Step("record", "Record that the test failed", this::recordFailure),
-        new Step("clean", "Remove every trace", this::clean));
+    Step clean = new Step("clean", "Remove every trace", this::clean);
+    // A test that a person stopped proved nothing, neither that it works nor that it does not.
+    return work.problem().filter(p -> p.code().equals(RunEngine.STOPPED)).isPresent()
+        ? List.of(clean)
+        : List.of(new Step("record", "Record that the test failed", this::recordFailure), clean);
   }
 
   private Side side(Work w) {

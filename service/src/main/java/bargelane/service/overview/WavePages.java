@@ -11,6 +11,7 @@ import bargelane.core.assess.Sizing;
 import bargelane.core.finding.Finding;
 import bargelane.core.lane.Placement;
 import bargelane.core.lane.Preflight;
+import bargelane.core.replication.LegState;
 import bargelane.core.site.Inventory;
 import bargelane.core.wave.Gate;
 import bargelane.core.wave.WaveVerb;
@@ -154,7 +155,7 @@ public final class WavePages {
         l.number,
         state.site(TowState.source(l)).name,
         state.site(TowState.source(l).other()).name,
-        l.state.word(),
+        (l.heldBy.isEmpty() ? l.state : LegState.PAUSED).word(),
         l.marker,
         common);
   }
