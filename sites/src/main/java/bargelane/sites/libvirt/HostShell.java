@@ -37,6 +37,9 @@ final class HostShell {
   /** How long may take what copies the content of images. */
   static final Duration COPYING = Duration.ofHours(6);
 
+  /** How long the rest of what a program printed may take once it has ended. */
+  private static final long REST_SECONDS = 30;
+
   /** What feeds programs and takes in what they print; a thread for each of the three. */
   private static final ExecutorService PUMPS =
       Executors.newCachedThreadPool(
@@ -133,11 +136,11 @@ final class HostShell {
         throw failure(
             site, command, "did not end within " + limit.toSeconds() + " s and was ended");
       }
-      in.get(limit.toMillis(), TimeUnit.MILLISECONDS);
+      in.get(REST_SECONDS, TimeUnit.SECONDS);
       return new Result(
           process.exitValue(),
-          text(out.get(limit.toMillis(), TimeUnit.MILLISECONDS)),
-          text(error.get(limit.toMillis(), TimeUnit.MILLISECONDS)).strip());
+          text(out.get(REST_SECONDS, TimeUnit.SECONDS)),
+          text(error.get(REST_SECONDS, TimeUnit.SECONDS)).strip());
     } catch (ExecutionException e) {
       throw failure(site, command, "could not be read from: " + e.getCause().getMessage());
     } catch (TimeoutException e) {

@@ -1,5 +1,6 @@
 package bargelane.standins.store;
 
+import bargelane.standins.Refusal;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.Map;
@@ -32,6 +33,20 @@ public final class StoreState {
 
   /** The highest epoch under which anything was changed, by what was worked on. */
   public Map<String, Long> epochs = new LinkedHashMap<>();
+
+  /**
+   * Keeps the highest epoch of a key, and refuses a lower one: whoever had it was relieved. Gives
+   * whether it has risen.
+   */
+  boolean admits(String key, long epoch) {
+    long seen = epochs.getOrDefault(key, 0L);
+    if (epoch < seen) {
+      throw Refusal.conflict(
+          "stale-epoch", key + " was taken over under epoch " + seen + "; this is " + epoch);
+    }
+    epochs.put(key, epoch);
+    return epoch > seen;
+  }
 
   Set<String> volumesOf(String marker) {
     return markers.getOrDefault(marker, new LinkedHashSet<>());

@@ -148,18 +148,9 @@ public final class VolumeStore implements Closeable {
     log.warn(message, cause);
   }
 
-  /**
-   * Keeps the highest epoch under which something is changed for a key, and refuses a lower one:
-   * whoever had it was relieved.
-   */
+  /** Lets a change for a key through unless somebody has taken over under a higher epoch. */
   public synchronized void admit(String key, long epoch) throws IOException {
-    long seen = state.epochs.getOrDefault(key, 0L);
-    if (epoch < seen) {
-      throw Refusal.conflict(
-          "stale-epoch", key + " was taken over under epoch " + seen + "; this is " + epoch);
-    }
-    if (epoch > seen) {
-      state.epochs.put(key, epoch);
+    if (state.admits(key, epoch)) {
       save();
     }
   }
