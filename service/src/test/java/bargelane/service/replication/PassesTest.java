@@ -5,169 +5,39 @@ import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
-import static org.mockito.ArgumentMatchers.anyBoolean;
 import static org.mockito.Mockito.atLeastOnce;
 import static org.mockito.Mockito.doNothing;
 import static org.mockito.Mockito.doThrow;
-import static org.mockito.Mockito.mock;
 import static org.mockito.Mockito.never;
 import static org.mockito.Mockito.times;
 import static org.mockito.Mockito.verify;
 import static org.mockito.Mockito.when;
 
 import bargelane.api.Lease;
-import bargelane.api.LeaseDone;
 import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
-import bargelane.api.LeaseReport;
 import bargelane.blocks.DigestMap;
 import bargelane.core.point.Retention;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
-import bargelane.core.run.RunState;
-import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
-import bargelane.service.platform.ProblemException;
-import bargelane.service.platform.TestDatabase;
 import bargelane.service.run.Outcome;
-import bargelane.service.run.RunEngine;
-import bargelane.service.run.RunEntity;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
 import bargelane.service.run.Works;
-import bargelane.service.site.Ledger;
-import bargelane.service.site.Sites;
 import bargelane.sites.ExportRef;
-import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
-import bargelane.sites.Source;
-import bargelane.sites.Target;
-import java.io.IOException;
-import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
 import java.util.Optional;
 import java.util.Random;
 import java.util.stream.IntStream;
-import org.junit.jupiter.api.AfterEach;
-import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
-import org.junit.jupiter.params.ParameterizedTest;
-import org.junit.jupiter.params.provider.CsvSource;
 
-/** The desk where tugs get passes, with a real database and a platform that does as it is told. */
-class PassesTest {
-
-  private static final long SIZE = 1 << 20;
-  private static final Duration LEASE = Duration.ofSeconds(6);
-
-  private final Clock clock = mock(Clock.class);
-  private final Sites sites = mock(Sites.class);
-  private final SiteDriver driver = mock(SiteDriver.class);
-  private final Source source = mock(Source.class);
-  private final Target target = mock(Target.class);
-  private final RunEngine runs = mock(RunEngine.class);
-  private Instant now = Instant.parse("2026-11-02T08:00:00Z");
-  private TestDatabase database;
-  private Db db;
-  private Events events;
-  private Ledger ledger;
-  private Passes passes;
-  private Leases leases;
-  private String pass;
-
-  @BeforeEach
-  void open() throws IOException {
-    when(clock.instant()).thenAnswer(x -> now);
-    when(sites.driver(any())).thenReturn(driver);
-    when(driver.source()).thenReturn(source);
-    when(driver.target()).thenReturn(target);
-    when(source.openSnapshot(any(), any(), any(), any()))
-        .thenAnswer(x -> new ExportRef(x.getArgument(0), "nbd+unix:///" + x.getArgument(0), true));
-    when(target.openVolume(any(), any(), anyBoolean()))
-        .thenAnswer(x -> new ExportRef(x.getArgument(0), "nbd+unix:///" + x.getArgument(0), true));
-    database = TestDatabase.open();
-    db = database.db();
-    events = new Events(db, clock, database.url, "bargelane", database.password);
-    ledger = new Ledger(db, sites, clock, "in-test");
-    passes = new Passes(db, sites, ledger, events, runs, LEASE, clock);
-    leases = new Leases(passes);
-    db.run(
-        s -> {
-          for (String sql :
-              List.of(
-                  "insert into site (id, name, kind, address, created_at, findings) values ('s', 's', 'standin', '', now(), '[]'), ('t', 't', 'standin', '', now(), '[]')",
-                  "insert into lane values ('l', 'l', 's', 't', '{}', 0)",
-                  "insert into timetable (id, name, every_seconds, rpo_seconds, keep_points, verify) values ('tt', 'tt', 15, 60, 6, true)",
-                  "insert into wave (id, name, created_at) values ('w', 'w', now())",
-                  "insert into tow (id, wave_id, landed, diverged, name, lane_id, timetable_id) values ('tow', 'w', false, false, 'w', 'l', 'tt')",
-                  "insert into machine (id, site_id, platform_id, name, facts, first_seen, last_seen) values ('m', 's', 'p', 'a', '{}', now(), now())",
-                  "insert into member (id, tow_id, machine_id, name, rank, size, size_basis, home, open) values ('mem', 'tow', 'm', 'a', 1, '', '', '{}', true)",
-                  "insert into leg (id, tow_id, number, direction, state, marker) values ('leg', 'tow', 1, 'out', 'open', '')")) {
-            s.createNativeMutationQuery(sql).executeUpdate();
-          }
-          s.createNativeMutationQuery(
-                  "insert into replica values ('rep', 'leg', 'mem', 0, 'r0', '', 1048576, '', false, true)")
-              .executeUpdate();
-          RunEntity run = new RunEntity();
-          run.id = "run";
-          run.kind = "pass";
-          run.title = "Pass";
-          run.subjectKind = "wave";
-          run.subjectId = "tow";
-          run.subjectName = "w";
-          run.state = RunState.RUNNING;
-          run.input = "{}";
-          run.notes = "{}";
-          run.startedBy = "e";
-          run.startedAt = now;
-          s.persist(run);
-        });
-    pass = db.tx(s -> Passes.create(s, clock, "run", "tow", "leg", 1, PassKind.FULL, true).id);
-  }
-
-  @AfterEach
-  void shut() throws IOException {
-    events.close();
-    database.close();
-  }
-
-  private void offer() {
-    passes.offer(
-        pass,
-        p ->
-            p.disks =
-                Json.text(
-                    List.of(
-                        PassDisk.fresh(
-                            0, "mem", "a", 0, "rep", "s", "v0", "snap", "", "t", "r0", 1 << 20, "",
-                            false))));
-  }
-
-  /** Takes the pass and says what may be written, as a tug does before it writes. */
-  private Lease take(String tug) throws InterruptedException {
-    Lease lease = leases.take(tug, 0).orElseThrow();
-    leases.intent(pass, new LeaseIntent(lease.epoch(), 0, "0+1048576", false));
-    return lease;
-  }
-
-  private LeaseDone done(long epoch) {
-    return new LeaseDone(epoch, 0, SIZE, SIZE, SIZE, 0, "", new DigestMap(SIZE).root());
-  }
-
-  private static LeaseReport progress(long epoch, long done) {
-    return new LeaseReport(epoch, 0, 1 << 20, done, done, done, 0, done);
-  }
-
-  private PassState state() {
-    return db.tx(s -> s.find(PassEntity.class, pass)).state;
-  }
-
-  private String refused(Runnable what) {
-    return assertThrows(ProblemException.class, what::run).code();
-  }
+/** The desk where tugs get passes. */
+class PassesTest extends PassesFixture {
 
   @Test
   void aPassIsGivenToOneTugOnlyAndShippedWhenAllItsDisksAre() throws InterruptedException {
@@ -259,73 +129,6 @@ class PassesTest {
     cut();
     now = now.minus(Duration.ofHours(3));
     assertTrue(leases.take("tug-1", 0).isPresent());
-  }
-
-  /** A report that can't be is refused as a whole, and nothing of it is taken over. */
-  @ParameterizedTest
-  @CsvSource({
-    // disk, total, done, sent, zeroed, watermark
-    "0, 1048576, 1048576, 0, 0, 4611686018427387904",
-    "0, 1048576, 0, 0, 0, -1",
-    "0, 4611686018427387904, 0, 0, 0, 0",
-    "0, -1, -1, 0, 0, 0",
-    "0, 65536, 131072, 0, 0, 0",
-    "0, 65536, 65536, 131072, 0, 0",
-    "0, 65536, 65536, 65536, 65536, 0",
-    "0, 65536, 65536, 9223372036854775807, 1, 0",
-    "1, 65536, 65536, 0, 0, 0",
-    "-1, 65536, 65536, 0, 0, 0"
-  })
-  void aReportThatCannotBeIsRefused(
-      int disk, long total, long done, long sent, long zeroed, long watermark)
-      throws InterruptedException {
-    offer();
-    take("liar");
-    assertEquals(
-        "report-impossible",
-        refused(
-            () ->
-                leases.report(
-                    pass, new LeaseReport(1, disk, total, done, done, sent, zeroed, watermark))));
-    PassDisk kept = Passes.disks(db.tx(s -> s.find(PassEntity.class, pass))).get(0);
-    assertEquals(List.of(0L, 0L, 0L), List.of(kept.done(), kept.sent(), kept.watermark()));
-  }
-
-  @Test
-  void nothingIsDoneBeforeItIsSaidWhatMayBeWritten() throws InterruptedException {
-    offer();
-    assertTrue(leases.take("hasty", 0).isPresent());
-    assertEquals("report-impossible", refused(() -> leases.report(pass, progress(1, 65536))));
-  }
-
-  @Test
-  void aDiskIsDoneOnlyWithTheDigestMapThatShowsIt() throws InterruptedException {
-    offer();
-    take("liar");
-    assertEquals("report-impossible", refused(() -> leases.done(pass, done(1))), "none at all");
-    DigestMap small = new DigestMap(SIZE / 2);
-    assertEquals("report-impossible", refused(() -> leases.putDigests(pass, 1, 0, small.bytes())));
-    assertEquals(
-        "report-impossible", refused(() -> leases.putDigests(pass, 1, 0, new byte[] {1, 2, 3})));
-    DigestMap other = new DigestMap(SIZE);
-    other.set(3, new byte[32]);
-    leases.putDigests(pass, 1, 0, other.bytes());
-    assertEquals("report-impossible", refused(() -> leases.done(pass, done(1))), "another's root");
-    assertEquals(PassState.LEASED, state());
-    leases.putDigests(pass, 1, 0, new DigestMap(SIZE).bytes());
-    leases.done(pass, done(1));
-    assertEquals("lease-lost", refused(() -> leases.done(pass, done(1))));
-  }
-
-  @Test
-  void rangesBehindTheEndOfADiskAreRefused() throws InterruptedException {
-    offer();
-    assertTrue(leases.take("liar", 0).isPresent());
-    for (String ranges : List.of("0+1048577", "4611686018427387904+1", "nonsense", "-1+5")) {
-      assertEquals(
-          "report-impossible",
-          refused(() -> leases.intent(pass, new LeaseIntent(1, 0, ranges, false))));
-    }
   }
 
   @Test
