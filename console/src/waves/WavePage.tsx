@@ -131,6 +131,36 @@ function LastPass({ pass }: { pass: Pass | null }) {
   );
 }
 
+/** Asks for passes out of turn. */
+function PassNow({ wave }: { wave: Wave }) {
+  const client = useQueryClient();
+  const [trouble, setTrouble] = useState<Error | null>(null);
+  const ask = (deep: boolean) =>
+    answer(api.POST('/api/v1/waves/{wave}/passes', { params: { path: { wave: wave.name }, query: { deep } } })).then(
+      () => {
+        setTrouble(null);
+        void client.invalidateQueries();
+      },
+      (e: Error) => setTrouble(e),
+    );
+  if (wave.leg?.state !== 'open') {
+    return null;
+  }
+  return (
+    <Box sx={{ mb: 1 }}>
+      <Box sx={{ display: 'flex', gap: 1, alignItems: 'center' }}>
+        <Button size="small" variant="outlined" onClick={() => void ask(false)}>
+          Pass now
+        </Button>
+        <Button size="small" variant="outlined" onClick={() => void ask(true)}>
+          Compare every byte
+        </Button>
+      </Box>
+      {trouble !== null && <Trouble error={trouble} />}
+    </Box>
+  );
+}
+
 function Points({ points }: { points: Point[] }) {
   if (points.length === 0) {
     return <Typography color="text.secondary">No recovery point yet.</Typography>;
@@ -262,6 +292,7 @@ export function WavePage() {
         </Panel>
         <Panel title="Passes">
           <LastPass pass={w.lastPass} />
+          <PassNow wave={w} />
           <PassChart passes={passes.data ?? []} />
         </Panel>
         <Panel title="Recovery points" note={`${w.points.length} held`}>

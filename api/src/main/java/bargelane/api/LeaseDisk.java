@@ -9,8 +9,8 @@ public record LeaseDisk(
     String machine,
     String sourceUri,
     String targetUri,
+    String digestsUri,
     long bytes,
     String mayDiffer,
     boolean mayDifferAnywhere,
-    boolean hasDigests,
     long resumeFrom) {}

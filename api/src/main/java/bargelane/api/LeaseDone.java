@@ -1,6 +1,6 @@
 package bargelane.api;
 
-/** A disk is finished: its digests were put before this. */
+/** A disk is finished, with the digests that the target holds; none for a tally. */
 public record LeaseDone(
     long epoch,
     int disk,

@@ -61,11 +61,20 @@ public final class Bench {
   public static void main(String[] args) throws Exception {
     List<String> parts =
         args.length == 0
-            ? List.of("passes", "hosts", "machines", "discovery", "sources", "assessment", "pages")
+            ? List.of(
+                "passes",
+                "cost",
+                "hosts",
+                "machines",
+                "discovery",
+                "sources",
+                "assessment",
+                "pages")
             : List.of(args);
     for (String part : parts) {
       switch (part) {
         case "passes" -> passes();
+        case "cost" -> CostBench.run();
         case "hosts" -> HostBench.run();
         case "machines" -> MachineBench.run();
         case "discovery" -> DiscoveryBench.run();
@@ -76,7 +85,7 @@ public final class Bench {
           System.err.println(
               "'"
                   + part
-                  + "' is not measured; passes, hosts, machines, discovery, sources, assessment and pages are");
+                  + "' is not measured; passes, cost, hosts, machines, discovery, sources, assessment and pages are");
           System.exit(2);
         }
       }

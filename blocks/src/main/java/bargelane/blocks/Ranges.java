@@ -3,6 +3,7 @@ package bargelane.blocks;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
+import java.util.OptionalLong;
 import java.util.TreeMap;
 
 /**
@@ -61,6 +62,38 @@ public final class Ranges {
   public boolean touches(long start, long end) {
     Map.Entry<Long, Long> before = ends.lowerEntry(end);
     return before != null && before.getValue() > start;
+  }
+
+  /** Whether every byte of {@code [start, end)} is in the set. */
+  public boolean covers(long start, long end) {
+    Map.Entry<Long, Long> before = ends.floorEntry(start);
+    return before != null && before.getValue() >= end;
+  }
+
+  /** The first offset from {@code from} on that is in the set; none if there is none. */
+  public OptionalLong next(long from) {
+    Map.Entry<Long, Long> before = ends.floorEntry(from);
+    if (before != null && before.getValue() > from) {
+      return OptionalLong.of(from);
+    }
+    Long after = ends.higherKey(from);
+    return after == null ? OptionalLong.empty() : OptionalLong.of(after);
+  }
+
+  /** What of the set lies in {@code [start, end)}. */
+  public Ranges within(long start, long end) {
+    Ranges part = new Ranges();
+    Map.Entry<Long, Long> before = ends.lowerEntry(start);
+    if (before != null) {
+      part.add(start, Math.min(end, before.getValue()));
+    }
+    ends.subMap(start, end).forEach((from, to) -> part.add(from, Math.min(end, to)));
+    return part;
+  }
+
+  /** Number of ranges. */
+  public int count() {
+    return ends.size();
   }
 
   /** The ranges, ascending. */

@@ -53,4 +53,30 @@ class RangesTest {
               .contains("range"));
     }
   }
+
+  @Test
+  void whatLiesInAPartIsWhatTouchesItByteForByte() {
+    java.util.Random random = new java.util.Random(7);
+    for (int round = 0; round < 200; round++) {
+      Ranges ranges = new Ranges();
+      for (int i = 0; i < 8; i++) {
+        int start = random.nextInt(90);
+        ranges.add(start, start + random.nextInt(10));
+      }
+      int from = random.nextInt(100);
+      int to = from + 1 + random.nextInt(20);
+      Ranges part = ranges.within(from, to);
+      for (int at = 0; at < 130; at++) {
+        boolean in = ranges.touches(at, at + 1);
+        assertEquals(in && at >= from && at < to, part.touches(at, at + 1));
+        assertEquals(in, ranges.covers(at, at + 1));
+      }
+      long next = from;
+      while (next < 130 && !ranges.touches(next, next + 1)) {
+        next++;
+      }
+      assertEquals(next == 130 ? -1 : next, ranges.next(from).orElse(-1));
+      assertEquals(ranges.list().size(), ranges.count());
+    }
+  }
 }

@@ -200,7 +200,7 @@ public final class Harness implements Closeable {
   /**
    * Waits a moment between two looks at another process, which can't tell us anything by itself.
    */
-  static void pause(long millis) throws IOException {
+  public static void pause(long millis) throws IOException {
     try {
       TimeUnit.MILLISECONDS.sleep(millis);
     } catch (InterruptedException e) {

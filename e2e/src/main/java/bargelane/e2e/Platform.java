@@ -3,7 +3,7 @@ package bargelane.e2e;
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.BlockDevice.Context;
 import bargelane.blocks.BlockDevice.Extent;
-import bargelane.blocks.DigestMap;
+import bargelane.blocks.DigestVolume;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdClient;
 import bargelane.client.ApiClient;
@@ -17,8 +17,11 @@ import java.net.http.HttpClient;
 import java.net.http.HttpRequest;
 import java.net.http.HttpResponse;
 import java.nio.ByteBuffer;
+import java.security.MessageDigest;
+import java.security.NoSuchAlgorithmException;
 import java.time.Clock;
 import java.util.ArrayList;
+import java.util.HexFormat;
 import java.util.List;
 import java.util.Map;
 
@@ -121,13 +124,13 @@ public final class Platform {
   public int differing(String volume, Platform elsewhere, String other) throws IOException {
     try (BlockDevice a = open(volume, false);
         BlockDevice b = elsewhere.open(other, false)) {
-      ByteBuffer left = ByteBuffer.allocate(DigestMap.BLOCK);
-      ByteBuffer right = ByteBuffer.allocate(DigestMap.BLOCK);
+      ByteBuffer left = ByteBuffer.allocate(DigestVolume.BLOCK);
+      ByteBuffer right = ByteBuffer.allocate(DigestVolume.BLOCK);
       int differ = 0;
       for (Extent e : a.status(Context.ALLOCATION, 0, a.size())) {
         long end = e.offset() + e.length();
-        for (long at = e.offset(); e.set() && at < end; at += DigestMap.BLOCK) {
-          int n = (int) Math.min(DigestMap.BLOCK, end - at);
+        for (long at = e.offset(); e.set() && at < end; at += DigestVolume.BLOCK) {
+          int n = (int) Math.min(DigestVolume.BLOCK, end - at);
           a.read(at, left.clear().limit(n));
           b.read(at, right.clear().limit(n));
           differ += left.flip().equals(right.flip()) ? 0 : 1;
@@ -202,26 +205,55 @@ public final class Platform {
     }
   }
 
-  /** SHA-256 over a whole volume's block digests; what is known to read as zero is not read. */
+  /**
+   * The root digest of a whole volume, reckoned from its bytes as docs/formats/digests.md has it;
+   * what is known to read as zero is not read.
+   */
   public String digest(String volume) throws IOException {
     try (BlockDevice disk = open(volume, false)) {
-      DigestMap map = new DigestMap(disk.size());
-      ByteBuffer block = ByteBuffer.allocate(DigestMap.BLOCK);
-      int next = 0;
-      for (Extent e : disk.status(Context.ALLOCATION, 0, disk.size())) {
-        long end = e.offset() + e.length();
-        for (next = (int) Math.max(next, e.offset() / DigestMap.BLOCK);
-            e.set() && (long) next * DigestMap.BLOCK < end;
-            next++) {
-          block.clear().limit(map.blockLength(next));
-          disk.read((long) next * DigestMap.BLOCK, block);
-          map.set(next, DigestMap.digest(block.flip()));
-        }
+      MessageDigest root = MessageDigest.getInstance("SHA-256");
+      root.update(ByteBuffer.allocate(8).putLong(disk.size()).flip());
+      for (long at = 0; at < disk.size(); at += DigestVolume.GROUP) {
+        root.update(group(disk, at, Math.min(disk.size(), at + DigestVolume.GROUP)));
       }
-      return map.root();
+      return HexFormat.of().formatHex(root.digest());
+    } catch (NoSuchAlgorithmException e) {
+      throw new IllegalStateException("every Java platform has SHA-256", e);
     } finally {
       closeLook(volume);
     }
+  }
+
+  /** The digest of a GiB: over 128 digests of 128 digests of 64 KiB each; zeroes for zeroes. */
+  private static byte[] group(BlockDevice disk, long start, long end)
+      throws IOException, NoSuchAlgorithmException {
+    byte[][] leaves = new byte[128][4096];
+    ByteBuffer block = ByteBuffer.allocate(DigestVolume.BLOCK);
+    for (Extent e : disk.status(Context.ALLOCATION, start, end - start)) {
+      long stop = e.set() ? e.offset() + e.length() : 0;
+      for (long at = e.offset() / DigestVolume.BLOCK * DigestVolume.BLOCK;
+          at < stop;
+          at += DigestVolume.BLOCK) {
+        block.clear().limit((int) Math.min(DigestVolume.BLOCK, disk.size() - at));
+        disk.read(at, block);
+        int n = (int) ((at - start) / DigestVolume.BLOCK);
+        System.arraycopy(over(block.flip()), 0, leaves[n / 128], n % 128 * 32, 32);
+      }
+    }
+    byte[] branch = new byte[4096];
+    for (int i = 0; i < 128; i++) {
+      System.arraycopy(over(ByteBuffer.wrap(leaves[i])), 0, branch, i * 32, 32);
+    }
+    return over(ByteBuffer.wrap(branch));
+  }
+
+  private static byte[] over(ByteBuffer bytes) throws NoSuchAlgorithmException {
+    if (bytes.mismatch(ByteBuffer.allocate(bytes.remaining())) < 0) {
+      return new byte[32];
+    }
+    MessageDigest sha = MessageDigest.getInstance("SHA-256");
+    sha.update(bytes);
+    return sha.digest();
   }
 
   /** What carries a tag of ours, but for fences. */

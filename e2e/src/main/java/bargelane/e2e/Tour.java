@@ -236,7 +236,7 @@ public final class Tour extends Narration {
             StandardCharsets.UTF_8);
     check(
         "its manifest lies beside the point at Saltmarsh",
-        manifest.startsWith("format: bargelane/manifest/1\n") && manifest.contains("lending-db"));
+        manifest.startsWith("format: bargelane/manifest/2\n") && manifest.contains("lending-db"));
     check("production saw no failed write", harness.estate().writeFailures("lending-db") == 0);
   }
 

@@ -1,5 +1,6 @@
 package bargelane.e2e;
 
+import static org.junit.jupiter.api.Assertions.assertArrayEquals;
 import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertThrows;
@@ -7,6 +8,8 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.api.Lease;
 import bargelane.api.LeaseReport;
+import bargelane.blocks.BlockDevice;
+import bargelane.blocks.DigestVolume;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdClient;
 import bargelane.client.ApiClient;
@@ -135,7 +138,10 @@ class InvariantsTest {
     JsonNode point = newestAtTheCloud();
     List<String> volumes = new ArrayList<>();
     point.path("layers").fieldNames().forEachRemaining(volumes::add);
+    List<String> digests = volumes.stream().filter(v -> v.endsWith("-digests")).toList();
+    volumes.removeAll(digests);
     assertEquals(3, volumes.size(), "every disk of the tow");
+    assertEquals(volumes.stream().map(v -> v + "-digests").toList(), digests);
     List<Long> sequences = new ArrayList<>();
     for (String v : volumes.stream().filter(v -> v.contains("lending-db")).sorted().toList()) {
       List<Entry> ring = harness.saltmarsh().ring(clone(point, v, "look-" + v));
@@ -155,9 +161,26 @@ class InvariantsTest {
                 .attachment(point.path("name").asText(), "manifest")
                 .orElseThrow(),
             StandardCharsets.UTF_8);
-    assertTrue(manifest.startsWith("format: bargelane/manifest/1\n"));
+    assertTrue(manifest.startsWith("format: bargelane/manifest/2\n"));
     for (String v : volumes) {
       assertTrue(manifest.contains(v));
+      String held = harness.saltmarsh().digest(clone(point, v, "whole-" + v));
+      assertTrue(manifest.contains(held), "its digest is that of the bytes that the point holds");
+      try (BlockDevice kept =
+          harness.saltmarsh().open(clone(point, v + "-digests", "kept-" + v), false)) {
+        assertEquals(held, DigestVolume.root(kept, size(v)));
+      }
+      harness.saltmarsh().closeLook("kept-" + v);
+      harness.saltmarsh().call("DELETE", "/v1/volumes/whole-" + v, null);
+      harness.saltmarsh().call("DELETE", "/v1/volumes/kept-" + v, null);
+    }
+  }
+
+  private static long size(String volume) throws IOException {
+    try (BlockDevice disk = harness.saltmarsh().open(volume, false)) {
+      return disk.size();
+    } finally {
+      harness.saltmarsh().closeLook(volume);
     }
   }
 
@@ -166,12 +189,58 @@ class InvariantsTest {
   void pointsAreImmutableWhateverLaterPassesWrite() throws IOException {
     JsonNode point = newestAtTheCloud();
     String volume = point.path("layers").fieldNames().next();
+    assertTrue(!volume.endsWith("-digests"));
     String before = harness.saltmarsh().digest(clone(point, volume, "before"));
     journey.awaitPoint(Instant.now());
     journey.awaitPoint(Instant.now());
     assertEquals(before, harness.saltmarsh().digest(clone(point, volume, "after")));
     harness.saltmarsh().call("DELETE", "/v1/volumes/before", null);
     harness.saltmarsh().call("DELETE", "/v1/volumes/after", null);
+  }
+
+  /** What the target's storage has changed by itself is in no write-intent set and no tracking. */
+  @Test
+  @Order(3)
+  void aDeepPassMendsWhatTheTargetHasNotKept() throws IOException {
+    journey.awaitPoint(Instant.now());
+    JsonNode before = newestAtTheCloud();
+    String volume = before.path("layers").fieldNames().next();
+    // The first block, with the partition table, and one that never held anything.
+    List<Long> spoilt = List.of(0L, size(volume) - 65536);
+    api.post("/waves/lending/pause", null);
+    journey.await("no pass", w -> w.path("running").isEmpty());
+    try (BlockDevice replica = harness.saltmarsh().open(volume, true)) {
+      for (long at : spoilt) {
+        replica.write(at, ByteBuffer.wrap(new byte[] {13, 13, 13}));
+      }
+    }
+    harness.saltmarsh().closeLook(volume);
+    journey.work("/waves/lending/passes", null);
+    assertEquals(13, bytes(newestAtTheCloud(), volume, 0)[0], "not noticed so far");
+    JsonNode run = journey.work("/waves/lending/passes?deep=true", null);
+    assertEquals("done", run.path("state").asText());
+    for (long at : spoilt) {
+      assertArrayEquals(bytes(before, volume, at), bytes(newestAtTheCloud(), volume, at));
+    }
+    JsonNode pass = api.get("/waves/lending/passes").get(0);
+    assertEquals("compare", pass.path("kind").asText());
+    journey.work("/waves/lending/passes", null);
+    assertEquals(
+        "delta",
+        api.get("/waves/lending/passes").get(0).path("kind").asText(),
+        "what is tracked suffices again");
+    api.post("/waves/lending/resume", null);
+  }
+
+  private static byte[] bytes(JsonNode point, String volume, long at) throws IOException {
+    try (BlockDevice disk = harness.saltmarsh().open(clone(point, volume, "at"), false)) {
+      ByteBuffer found = ByteBuffer.allocate(4096);
+      disk.read(at, found);
+      return found.array();
+    } finally {
+      harness.saltmarsh().closeLook("at");
+      harness.saltmarsh().call("DELETE", "/v1/volumes/at", null);
+    }
   }
 
   @Test

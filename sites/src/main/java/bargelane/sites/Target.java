@@ -41,6 +41,12 @@ public interface Target extends Exporter {
   /** Offers a volume. */
   ExportRef openVolume(String export, String volume, boolean write);
 
+  /**
+   * Offers a volume as a point holds it, to be read. Whoever removes the point meanwhile ends the
+   * offer or waits for its end.
+   */
+  ExportRef openFrozen(String export, String point, String volume);
+
   /** Freezes volumes into a point. */
   void freeze(String point, String owner, List<String> volumes);
 

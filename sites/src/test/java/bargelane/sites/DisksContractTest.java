@@ -56,6 +56,39 @@ class DisksContractTest extends DriverContract {
 
   @ParameterizedTest
   @ValueSource(strings = {"estate", "cloud", "remote"})
+  void aPointIsReadAsItWasFrozenWhateverComesAndGoesAroundIt(String kind) throws IOException {
+    SiteDriver d = driver(kind);
+    Target t = d.target();
+    t.createVolume("f-vol", "bargelane/t", 4 * MIB, storage(kind));
+    for (int i = 1; i <= 3; i++) {
+      write(d, "f-vol", i, i);
+      t.freeze("f-" + i, "bargelane/t", List.of("f-vol"));
+    }
+    write(d, "f-vol", 1, 9);
+    ExportRef offered = t.openFrozen("f", "f-2", "f-vol");
+    assertArrayEquals(new byte[] {0, 1, 2, 0}, read(offered, 4));
+    try (BlockDevice point = open(offered)) {
+      t.deletePoint("f-1");
+      t.deletePoint("f-3");
+      ByteBuffer found = ByteBuffer.allocate(4);
+      point.read(0, found);
+      assertArrayEquals(new byte[] {0, 1, 2, 0}, found.array());
+      assertThrows(
+          IOException.class, () -> point.write(0, ByteBuffer.wrap(new byte[] {1})), "read-only");
+    }
+    t.closeExport("f");
+    assertEquals(
+        "missing",
+        assertThrows(SiteException.class, () -> t.openFrozen("f", "f-1", "f-vol")).code());
+    assertArrayEquals(new byte[] {0, 1, 2, 0}, read(t.openFrozen("f", "f-2", "f-vol"), 4));
+    t.closeExport("f");
+    t.deleteVolume("f-vol");
+    t.deletePoint("f-2");
+    assertEquals(List.of(), t.owned("bargelane/t"), "nothing is left");
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"estate", "cloud", "remote"})
   void changesSinceAMarkerComeWithTheNextSnapshot(String kind) throws IOException {
     SiteDriver d = driver(kind);
     d.target().createVolume("c-vol", "bargelane/t", 4 * MIB, storage(kind));

@@ -5,6 +5,7 @@ import static org.junit.jupiter.api.Assumptions.assumeTrue;
 
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.BlockDevice.Context;
+import bargelane.blocks.DigestVolume;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdClient;
 import bargelane.blocks.refit.FileEdit;
@@ -257,17 +258,23 @@ abstract class DriverContract {
     from.source()
         .snapshot("boot", "bargelane/t", List.of("vm-101-system"), Optional.empty(), false);
     d.target().createVolume("m-vol", "bargelane/t", 192 * MIB, storage(kind));
+    d.target()
+        .createVolume("m-digests", "bargelane/t", DigestVolume.bytesFor(192 * MIB), storage(kind));
     ExportRef source =
         from.source().openSnapshot("boot-s", "boot", "vm-101-system", Optional.empty());
     ExportRef target = d.target().openVolume("boot-t", "m-vol", true);
+    ExportRef digests = d.target().openVolume("boot-d", "m-digests", true);
     new bargelane.blocks.pass.PassEngine(2)
         .run(
             () -> open(source),
             () -> open(target),
+            () -> open(digests),
             bargelane.blocks.pass.DiskPass.full(),
             new Quiet());
     from.source().closeExport("boot-s");
     d.target().closeExport("boot-t");
+    d.target().closeExport("boot-d");
+    d.target().deleteVolume("m-digests");
     from.source().dropSnapshot("boot");
     from.source().forgetMarker("boot");
     return List.of("m-vol");

@@ -4,6 +4,7 @@ import bargelane.blocks.BlockDevice;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdServer;
 import bargelane.blocks.tls.SelfSigned;
+import bargelane.standins.store.ReadOnlyDisk;
 import bargelane.standins.store.VolumeStore;
 import java.io.Closeable;
 import java.io.IOException;
@@ -23,8 +24,15 @@ import java.util.concurrent.ConcurrentHashMap;
  */
 final class Exports implements Closeable {
 
-  /** What is asked for. {@code snapshot} and {@code since} may be empty. */
-  record Asked(String name, String volume, String snapshot, String since, boolean write) {}
+  /** What is asked for: a volume, of a snapshot or a point if one is named. */
+  record Asked(
+      String name, String volume, String snapshot, String since, String point, boolean write) {
+    Asked {
+      snapshot = snapshot == null ? "" : snapshot;
+      since = since == null ? "" : since;
+      point = point == null ? "" : point;
+    }
+  }
 
   /** What was given. */
   record Given(String name, String uri, boolean tracksChanges) {}
@@ -61,14 +69,17 @@ final class Exports implements Closeable {
       throw Refusal.conflict(
           "in-use", "volume " + asked.volume() + " is written through another export");
     }
-    host.make(List.of(asked.volume()));
     BlockDevice device;
     boolean tracks = false;
-    if (asked.snapshot() == null || asked.snapshot().isEmpty()) {
+    if (!asked.point().isEmpty()) {
+      device = store.frozen(asked.point(), asked.volume());
+    } else if (asked.snapshot().isEmpty()) {
+      host.make(List.of(asked.volume()));
       device =
           asked.write() ? store.volume(asked.volume()) : new ReadOnly(store.volume(asked.volume()));
     } else {
-      Optional<String> since = Optional.ofNullable(asked.since()).filter(s -> !s.isEmpty());
+      host.make(List.of(asked.volume()));
+      Optional<String> since = Optional.of(asked.since()).filter(s -> !s.isEmpty());
       if (since.isPresent()
           && !store.snapshot(asked.snapshot(), asked.volume()).knows(since.get())) {
         throw Refusal.conflict(
@@ -119,34 +130,23 @@ final class Exports implements Closeable {
     server.close();
   }
 
-  private record ReadOnly(BlockDevice inner) implements BlockDevice {
+  private static final class ReadOnly extends ReadOnlyDisk {
+    private final BlockDevice inner;
+
+    ReadOnly(BlockDevice inner) {
+      super("this export");
+      this.inner = inner;
+    }
+
     @Override
     public long size() {
       return inner.size();
     }
 
     @Override
-    public boolean readOnly() {
-      return true;
-    }
-
-    @Override
     public void read(long offset, java.nio.ByteBuffer into) throws IOException {
       inner.read(offset, into);
     }
-
-    @Override
-    public void write(long offset, java.nio.ByteBuffer from) throws IOException {
-      throw new ReadOnlyException("this export");
-    }
-
-    @Override
-    public void writeZeroes(long offset, long length) throws IOException {
-      throw new ReadOnlyException("this export");
-    }
-
-    @Override
-    public void flush() {}
 
     @Override
     public boolean knows(Context context) {

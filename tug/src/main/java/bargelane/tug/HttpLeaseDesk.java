@@ -45,7 +45,6 @@ public final class HttpLeaseDesk implements LeaseDesk {
   public Optional<Lease> take(String tug, int waitSeconds) throws IOException {
     HttpResponse<byte[]> r =
         send(
-            "POST",
             "",
             JSON.writeValueAsBytes(new LeaseTake(tug, Tug.VERSION, waitSeconds)),
             "take",
@@ -66,18 +65,6 @@ public final class HttpLeaseDesk implements LeaseDesk {
   }
 
   @Override
-  public Optional<byte[]> digests(String pass, int disk) throws IOException {
-    HttpResponse<byte[]> r =
-        send("GET", "/" + pass + "/disks/" + disk + "/digests", new byte[0], pass, 60);
-    return r.statusCode() == 204 ? Optional.empty() : Optional.of(r.body());
-  }
-
-  @Override
-  public void putDigests(String pass, long epoch, int disk, byte[] map) throws IOException {
-    send("PUT", "/" + pass + "/disks/" + disk + "/digests?epoch=" + epoch, map, pass, 60);
-  }
-
-  @Override
   public void done(String pass, LeaseDone done) throws IOException {
     post(pass, "done", done);
   }
@@ -88,23 +75,17 @@ public final class HttpLeaseDesk implements LeaseDesk {
   }
 
   private void post(String pass, String verb, Object body) throws IOException {
-    send("POST", "/" + pass + "/" + verb, JSON.writeValueAsBytes(body), pass, 30);
+    send("/" + pass + "/" + verb, JSON.writeValueAsBytes(body), pass, 30);
   }
 
-  private HttpResponse<byte[]> send(
-      String method, String path, byte[] body, String pass, int seconds) throws IOException {
+  private HttpResponse<byte[]> send(String path, byte[] body, String pass, int seconds)
+      throws IOException {
     HttpRequest request =
         HttpRequest.newBuilder(service.resolve("/api/v1/leases" + path))
             .timeout(Duration.ofSeconds(seconds))
             .header("Authorization", "Bearer " + token)
-            .header(
-                "Content-Type",
-                method.equals("PUT") ? "application/octet-stream" : "application/json")
-            .method(
-                method,
-                body.length == 0
-                    ? HttpRequest.BodyPublishers.noBody()
-                    : HttpRequest.BodyPublishers.ofByteArray(body))
+            .header("Content-Type", "application/json")
+            .POST(HttpRequest.BodyPublishers.ofByteArray(body))
             .build();
     try {
       HttpResponse<byte[]> response = http.send(request, HttpResponse.BodyHandlers.ofByteArray());

@@ -24,12 +24,6 @@ public interface LeaseDesk {
   /** Stores what may be written; returns when it is on stable storage. */
   void intent(String pass, LeaseIntent intent) throws IOException;
 
-  /** The digest map of the replica's newest point, in its stored form. */
-  Optional<byte[]> digests(String pass, int disk) throws IOException;
-
-  /** Hands over a finished disk's digest map. */
-  void putDigests(String pass, long epoch, int disk, byte[] map) throws IOException;
-
   /** Tells that a disk is finished. */
   void done(String pass, LeaseDone done) throws IOException;
 

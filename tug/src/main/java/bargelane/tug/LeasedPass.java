@@ -7,7 +7,6 @@ import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseReport;
 import bargelane.blocks.BlockDevice;
-import bargelane.blocks.DigestMap;
 import bargelane.blocks.Ranges;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdClient;
@@ -23,7 +22,6 @@ import bargelane.blocks.pass.VerifyException;
 import bargelane.tug.LeaseDesk.LeaseLostException;
 import java.io.IOException;
 import java.util.Locale;
-import java.util.Optional;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.Executors;
@@ -153,16 +151,11 @@ final class LeasedPass {
   private void ship(LeaseDisk d) throws IOException {
     latest = new Told(d.index(), new PassProgress(0, 0, 0, 0, 0, d.resumeFrom()));
     PassKind kind = PassKind.valueOf(lease.kind().toUpperCase(Locale.ROOT));
-    Optional<DigestMap> digests =
-        d.hasDigests()
-            ? desk.digests(lease.pass(), d.index()).map(DigestMap::parse)
-            : Optional.empty();
     DiskPass pass =
         new DiskPass(
             kind,
             Ranges.parse(d.mayDiffer()),
             d.mayDifferAnywhere(),
-            digests,
             d.resumeFrom(),
             lease.verify());
     PassWatcher watcher =
@@ -184,8 +177,9 @@ final class LeasedPass {
             }
           }
         };
-    PassResult result = engine.run(opener(d.sourceUri()), opener(d.targetUri()), pass, watcher);
-    desk.putDigests(lease.pass(), lease.epoch(), d.index(), result.digests().bytes());
+    PassResult result =
+        engine.run(
+            opener(d.sourceUri()), opener(d.targetUri()), opener(d.digestsUri()), pass, watcher);
     PassProgress p = result.progress();
     desk.done(
         lease.pass(),
@@ -197,6 +191,6 @@ final class LeasedPass {
             p.sent(),
             p.zeroed(),
             kind == PassKind.TALLY ? result.differed().text() : "",
-            result.digests().root()));
+            result.root()));
   }
 }

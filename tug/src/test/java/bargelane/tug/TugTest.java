@@ -5,7 +5,6 @@ import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
 import static org.mockito.ArgumentMatchers.anyInt;
-import static org.mockito.ArgumentMatchers.anyLong;
 import static org.mockito.ArgumentMatchers.argThat;
 import static org.mockito.ArgumentMatchers.eq;
 import static org.mockito.Mockito.doAnswer;
@@ -23,7 +22,7 @@ import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseReport;
 import bargelane.blocks.BlockDevice;
-import bargelane.blocks.DigestMap;
+import bargelane.blocks.DigestVolume;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdServer;
 import java.io.IOException;
@@ -35,6 +34,7 @@ import java.util.Collections;
 import java.util.List;
 import java.util.Optional;
 import java.util.Random;
+import java.util.concurrent.Callable;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.TimeUnit;
 import org.junit.jupiter.api.AfterEach;
@@ -49,11 +49,16 @@ class TugTest {
 
   private final byte[] from = new byte[SIZE];
   private final byte[] to = new byte[SIZE];
+  private final byte[] digests = new byte[(int) DigestVolume.bytesFor(SIZE)];
   private final LeaseDesk desk = mock(LeaseDesk.class);
   private Path dir;
   private NbdServer server;
 
   private static BlockDevice over(byte[] bytes, boolean full) {
+    return over(bytes, full, () -> null);
+  }
+
+  private static BlockDevice over(byte[] bytes, boolean full, Callable<Void> beforeRead) {
     return new BlockDevice() {
       @Override
       public long size() {
@@ -66,7 +71,12 @@ class TugTest {
       }
 
       @Override
-      public void read(long offset, ByteBuffer into) {
+      public void read(long offset, ByteBuffer into) throws IOException {
+        try {
+          beforeRead.call();
+        } catch (Exception e) {
+          throw new IOException(e);
+        }
         into.put(bytes, (int) offset, into.remaining());
       }
 
@@ -106,6 +116,7 @@ class TugTest {
     dir = Files.createTempDirectory("tug");
     server = NbdServer.unix(dir.resolve("s"));
     new Random(1).nextBytes(from);
+    server.offer("digests", over(digests, false));
   }
 
   @AfterEach
@@ -117,6 +128,7 @@ class TugTest {
   private Lease lease() throws IOException {
     String source = new NbdAddress.Unix(dir.resolve("s"), "from").uri();
     String target = new NbdAddress.Unix(dir.resolve("s"), "to").uri();
+    String digests = new NbdAddress.Unix(dir.resolve("s"), "digests").uri();
     Lease lease =
         new Lease(
             "pass-1",
@@ -124,7 +136,7 @@ class TugTest {
             6,
             "full",
             true,
-            List.of(new LeaseDisk(0, "db", source, target, SIZE, "", false, false, 0)));
+            List.of(new LeaseDisk(0, "db", source, target, digests, SIZE, "", false, 0)));
     when(desk.take(any(), anyInt()))
         .thenReturn(Optional.of(lease))
         .thenAnswer(
@@ -135,7 +147,7 @@ class TugTest {
     return lease;
   }
 
-  /** A report goes out while the next disk's digests are fetched. */
+  /** A report goes out before anything of the next disk is read. */
   @Test
   void noDisksProgressIsToldAsAnothers() throws IOException {
     server.offer("from", over(from, false));
@@ -143,7 +155,16 @@ class TugTest {
     Lease one = lease();
     LeaseDisk first = one.disks().get(0);
     LeaseDisk second =
-        new LeaseDisk(1, "db", first.sourceUri(), first.targetUri(), SIZE, "", false, true, 0);
+        new LeaseDisk(
+            1,
+            "db",
+            new NbdAddress.Unix(dir.resolve("s"), "slow").uri(),
+            first.targetUri(),
+            first.digestsUri(),
+            SIZE,
+            "",
+            false,
+            0);
     when(desk.take(any(), anyInt()))
         .thenReturn(Optional.of(new Lease("pass-1", 3, 6, "full", true, List.of(first, second))))
         .thenReturn(Optional.empty());
@@ -159,12 +180,15 @@ class TugTest {
             })
         .when(desk)
         .report(any(), any());
-    when(desk.digests("pass-1", 1))
-        .thenAnswer(
-            i -> {
+    server.offer(
+        "slow",
+        over(
+            from,
+            false,
+            () -> {
               assertTrue(reported.await(20, TimeUnit.SECONDS));
-              return Optional.of(new DigestMap(SIZE).bytes());
-            });
+              return null;
+            }));
     try (Tug tug = new Tug("t", desk, 1, 2)) {
       verify(desk, timeout(20_000)).done(eq("pass-1"), argThat(d -> d.disk() == 1));
     }
@@ -176,10 +200,10 @@ class TugTest {
   void theIntentIsToldFirstAndTheDigestsBeforeTheEnd() throws IOException {
     server.offer("from", over(from, false));
     server.offer("to", over(to, false));
-    byte[][] map = new byte[1][];
-    doAnswer(i -> map[0] = i.getArgument(3))
+    String[] held = new String[1];
+    doAnswer(i -> held[0] = DigestVolume.root(over(digests, false), SIZE))
         .when(desk)
-        .putDigests(any(), anyLong(), anyInt(), any());
+        .done(any(), any());
     doAnswer(
             i -> {
               assertArrayEquals(
@@ -193,12 +217,10 @@ class TugTest {
       verify(desk, timeout(10_000)).done(eq("pass-1"), any());
       InOrder order = inOrder(desk);
       order.verify(desk).intent(eq("pass-1"), eq(new LeaseIntent(3, 0, "0+" + SIZE, false)));
-      order.verify(desk).putDigests(eq("pass-1"), eq(3L), eq(0), any());
-      order.verify(desk).done(eq("pass-1"), any());
+      order.verify(desk).done(eq("pass-1"), argThat(d -> d.rootDigest().equals(held[0])));
       assertTrue(tug != null);
     }
     assertArrayEquals(from, to);
-    assertEquals(SIZE, DigestMap.parse(map[0]).size());
   }
 
   @Test

@@ -1,8 +1,7 @@
 package bargelane.blocks.pass;
 
 import bargelane.blocks.BlockDevice;
-import bargelane.blocks.BlockDevice.Context;
-import bargelane.blocks.DigestMap;
+import bargelane.blocks.DigestVolume;
 import bargelane.blocks.Ranges.Range;
 import java.io.IOException;
 import java.nio.ByteBuffer;
@@ -26,20 +25,20 @@ final class ChunkShipper {
     this.back = back;
   }
 
-  void ship(Range chunk) throws IOException {
-    if (work.zeroAtSource(chunk.start(), chunk.end())) {
-      zero(chunk);
+  void ship(DiskWork.Chunk chunk) throws IOException {
+    if (chunk.zero()) {
+      zero(chunk.range(), chunk.blank());
     } else {
-      data(chunk);
+      data(chunk.range());
     }
-    work.looked(chunk.length());
+    work.looked(chunk.range().length());
   }
 
-  private void zero(Range chunk) throws IOException {
+  private void zero(Range chunk, boolean blank) throws IOException {
     long from = -1;
-    for (long at = chunk.start(); at < chunk.end(); at += DigestMap.BLOCK) {
-      long end = Math.min(chunk.end(), at + DigestMap.BLOCK);
-      boolean ship = differsFromZero(at, end);
+    for (long at = chunk.start(); at < chunk.end(); at += DigestVolume.BLOCK) {
+      long end = Math.min(chunk.end(), at + DigestVolume.BLOCK);
+      boolean ship = differsFromZero(at, end, blank);
       if (ship && from < 0) {
         from = at;
       }
@@ -47,7 +46,7 @@ final class ChunkShipper {
         shipZero(new Range(from, at));
         from = -1;
       }
-      if (work.pass().kind() != PassKind.TALLY || ship) {
+      if (work.pass().kind() != PassKind.TALLY) {
         work.digests().setZero(block(at));
       }
     }
@@ -56,19 +55,13 @@ final class ChunkShipper {
     }
   }
 
-  private boolean differsFromZero(long at, long end) throws IOException {
+  private boolean differsFromZero(long at, long end, boolean blank) throws IOException {
     if (work.pass().kind() == PassKind.TALLY || work.digestKnown(at, end)) {
       return !work.digests().isZero(block(at));
     }
-    if (work.pass().kind() == PassKind.FULL) {
-      return false;
-    }
-    if (target.knows(Context.ALLOCATION)
-        && target.status(Context.ALLOCATION, at, end - at).stream()
-            .noneMatch(BlockDevice.Extent::set)) {
-      return false;
-    }
-    return !isZero(read(target, new Range(at, end), back));
+    return work.pass().kind() != PassKind.FULL
+        && !blank
+        && !isZero(read(target, new Range(at, end), back));
   }
 
   private void shipZero(Range range) throws IOException {
@@ -90,9 +83,9 @@ final class ChunkShipper {
     boolean told = chunk.end() <= work.pass().resumeFrom();
     long from = -1;
     boolean fromZero = false;
-    for (long at = chunk.start(); at < chunk.end(); at += DigestMap.BLOCK) {
-      long end = Math.min(chunk.end(), at + DigestMap.BLOCK);
-      byte[] digest = DigestMap.digest(slice(buffer, chunk, at));
+    for (long at = chunk.start(); at < chunk.end(); at += DigestVolume.BLOCK) {
+      long end = Math.min(chunk.end(), at + DigestVolume.BLOCK);
+      byte[] digest = DigestVolume.digest(slice(buffer, chunk, at));
       boolean ship;
       if (work.pass().kind() == PassKind.TALLY || work.digestKnown(at, end) && !told) {
         ship = !work.digests().holds(block(at), digest);
@@ -105,8 +98,10 @@ final class ChunkShipper {
         }
         ship = !slice(buffer, chunk, at).equals(slice(back, chunk, at));
       }
-      work.digests().set(block(at), digest);
-      boolean zero = ship && work.digests().isZero(block(at));
+      if (work.pass().kind() != PassKind.TALLY) {
+        work.digests().set(block(at), digest);
+      }
+      boolean zero = ship && DigestVolume.isZero(digest);
       if (from >= 0 && (!ship || zero != fromZero)) {
         shipRun(chunk, from, at, fromZero);
         haveReplica = false;
@@ -144,13 +139,13 @@ final class ChunkShipper {
     }
   }
 
-  private static int block(long at) {
-    return (int) (at / DigestMap.BLOCK);
+  private static long block(long at) {
+    return at / DigestVolume.BLOCK;
   }
 
   private static ByteBuffer slice(ByteBuffer bytes, Range chunk, long at) {
     int from = (int) (at - chunk.start());
-    return bytes.slice(from, (int) Math.min(DigestMap.BLOCK, chunk.length() - from));
+    return bytes.slice(from, (int) Math.min(DigestVolume.BLOCK, chunk.length() - from));
   }
 
   private static ByteBuffer read(BlockDevice device, Range range, ByteBuffer into)

@@ -2,132 +2,226 @@ package bargelane.blocks.pass;
 
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.BlockDevice.Context;
-import bargelane.blocks.DigestMap;
+import bargelane.blocks.BlockDevice.Extent;
+import bargelane.blocks.DigestVolume;
 import bargelane.blocks.Ranges;
 import bargelane.blocks.Ranges.Range;
 import java.io.IOException;
+import java.util.Collections;
 import java.util.Iterator;
 import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.TreeSet;
 
 /**
  * The candidates of one disk, given out chunk by chunk, and the tally of what was done with them.
- * What it holds grows with the number of ranges, not with the size of the disk.
+ *
+ * <p>The source is asked for extents a GiB at a time, when chunks of that GiB are wanted. What is
+ * held is a bounded set of ranges for the whole disk and the exact ones of that GiB, so that memory
+ * does not grow with the disk.
  */
 final class DiskWork {
 
+  /** Bytes of the disk that the source is asked about at a time. */
+  private static final long WINDOW = DigestVolume.GROUP;
+
+  /**
+   * A piece of the disk to look at.
+   *
+   * @param zero whether the source knows it as zeroes
+   * @param blank whether the target knows it as zeroes
+   */
+  record Chunk(Range range, boolean zero, boolean blank) {}
+
+  private final BlockDevice source;
+  private final Optional<BlockDevice> target;
   private final DiskPass pass;
   private final long size;
-  private final Ranges candidates;
-  private final Ranges allocated;
-  private final Iterator<Range> ranges;
+  private final DigestVolume digests;
+  private final boolean tracks;
+  private final Candidates candidates;
+
+  /** Everything below was given out, or need not be looked at. */
+  private long givenOut;
+
+  private Iterator<Range> inWindow = Collections.emptyIterator();
+  private long windowEnd;
+  private Ranges allocated = new Ranges();
+
+  /** What the target may hold data in; asked for only where digests don't tell. */
+  private Ranges replica = new Ranges();
+
+  /** What is left of the range that chunks are cut from; null when a window is through. */
+  private Range left;
 
   /** Where the chunks that workers have in hand begin. */
   private final TreeSet<Long> inHand = new TreeSet<>();
 
-  /** What is left of the range that chunks are cut from; null when none is left. */
-  private Range left;
-
-  private final DigestMap digests;
-  private final boolean digestsKnown;
-  private final Ranges differed = new Ranges();
+  private final Candidates differed;
   private long watermark;
-  private final long total;
+  private long total;
   private long done;
   private long read;
   private long sent;
   private long zeroed;
 
-  private DiskWork(DiskPass pass, long size, Ranges candidates, Ranges allocated) {
+  /**
+   * Asks the source what there is to look at.
+   *
+   * @param source stays open until the last chunk is taken
+   * @param target as well; none for a tally
+   */
+  DiskWork(
+      BlockDevice source,
+      Optional<BlockDevice> target,
+      DigestVolume digests,
+      DiskPass pass,
+      DigestVolume.Beat beat)
+      throws IOException {
+    this.source = source;
+    this.target = target;
+    this.digests = digests;
     this.pass = pass;
-    this.size = size;
-    this.candidates = candidates;
-    this.allocated = allocated;
-    this.ranges = candidates.list().iterator();
-    this.left = ranges.hasNext() ? ranges.next() : null;
-    this.digestsKnown = pass.digests().isPresent() && !pass.mayDifferAnywhere();
-    this.digests =
-        pass.digests()
-            .map(d -> d.size() < size ? d.grown(size) : d.copy())
-            .orElseGet(() -> new DigestMap(size));
-    this.total = candidates.bytes();
+    this.size = source.size();
+    this.candidates = new Candidates(size);
+    this.differed = new Candidates(size);
     this.watermark = pass.resumeFrom();
-  }
-
-  /** Asks the source what there is to look at. */
-  static DiskWork plan(BlockDevice source, DiskPass pass) throws IOException {
-    long size = source.size();
-    long known = pass.digests().map(DigestMap::size).orElse(size);
-    if (known > size) {
+    if (digests.size() > size) {
       throw new IOException(
-          "the source's disk has shrunk: the digest map is of "
-              + known
+          "the source's disk has shrunk: its digests are of "
+              + digests.size()
               + " bytes, the source has "
               + size
               + " bytes");
     }
-    Ranges allocated =
-        source.knows(Context.ALLOCATION)
-            ? PassEngine.extents(source, Context.ALLOCATION)
-            : Ranges.of(0, size);
-    Ranges candidates =
+    this.tracks =
         switch (pass.kind()) {
-          case FULL -> allocated.aligned(DigestMap.BLOCK, size);
-          case DELTA -> {
-            Ranges changed = PassEngine.extents(source, Context.CHANGED);
-            changed.addAll(pass.mayDiffer());
-            if (known < size) {
-              changed.add(known, size);
-            }
-            // Without the map of the newest point a digest would be missing for the rest: hash it
-            // as well.
-            yield pass.mayDifferAnywhere() || pass.digests().isEmpty()
-                ? Ranges.of(0, size)
-                : changed.aligned(DigestMap.BLOCK, size);
-          }
-          case COMPARE -> Ranges.of(0, size);
-          case TALLY ->
-              source.knows(Context.CHANGED)
-                  ? PassEngine.extents(source, Context.CHANGED).aligned(DigestMap.BLOCK, size)
-                  : Ranges.of(0, size);
+          case DELTA -> !pass.mayDifferAnywhere();
+          case TALLY -> source.knows(Context.CHANGED);
+          case FULL, COMPARE -> false;
         };
-    return new DiskWork(pass, size, candidates, allocated);
+    if (tracks) {
+      sweep(Context.CHANGED, beat);
+      candidates.addAll(pass.mayDiffer());
+      if (digests.size() > 0) {
+        candidates.add(digests.size(), size);
+      }
+    } else if (pass.kind() == PassKind.FULL && source.knows(Context.ALLOCATION)) {
+      sweep(Context.ALLOCATION, beat);
+    } else {
+      candidates.add(0, size);
+    }
+    this.total = candidates.ranges().bytes();
+  }
+
+  private void sweep(Context context, DigestVolume.Beat beat) throws IOException {
+    for (long at = 0; at < size; at += WINDOW) {
+      for (Extent e : source.status(context, at, Math.min(WINDOW, size - at))) {
+        if (e.set()) {
+          candidates.add(e.offset(), e.offset() + e.length());
+        }
+      }
+      beat.beat();
+    }
   }
 
   /** The next chunk to work on; none when all are given out. Chunks are given out in order. */
-  synchronized Optional<Range> take() {
-    if (left == null) {
-      return Optional.empty();
+  synchronized Optional<Chunk> take() throws IOException {
+    while (left == null) {
+      if (inWindow.hasNext()) {
+        left = inWindow.next();
+      } else if (!nextWindow()) {
+        givenOut = size;
+        return Optional.empty();
+      }
     }
-    Range chunk = new Range(left.start(), Math.min(left.end(), left.start() + PassEngine.CHUNK));
-    if (chunk.end() < left.end()) {
-      left = new Range(chunk.end(), left.end());
+    Range range = new Range(left.start(), Math.min(left.end(), left.start() + PassEngine.CHUNK));
+    left = range.end() < left.end() ? new Range(range.end(), left.end()) : null;
+    givenOut = range.end();
+    inHand.add(range.start());
+    return Optional.of(
+        new Chunk(
+            range,
+            !allocated.touches(range.start(), range.end()),
+            !replica.touches(range.start(), range.end())));
+  }
+
+  /** Goes on to the next window with candidates; none is left when it gives false. */
+  private boolean nextWindow() throws IOException {
+    OptionalLong next = candidates.ranges().next(windowEnd);
+    if (next.isEmpty()) {
+      return false;
+    }
+    long start = next.getAsLong() / WINDOW * WINDOW;
+    windowEnd = Math.min(size, start + WINDOW);
+    givenOut = next.getAsLong();
+    allocated = extents(source, Context.ALLOCATION, start, windowEnd);
+    Ranges planned = candidates.ranges().within(start, windowEnd);
+    Ranges exact = candidates.exact() ? planned : exact(start, planned);
+    total -= planned.bytes() - exact.bytes();
+    boolean known = target.isEmpty() || digestKnown(start, windowEnd);
+    replica =
+        known
+            ? Ranges.of(start, windowEnd)
+            : extents(target.get(), Context.ALLOCATION, start, windowEnd);
+    if (allocated.isEmpty()
+        && (known
+            ? digests.groupIsZero(start / WINDOW)
+            : replica.isEmpty() && digests.groupIsBlank(start / WINDOW))) {
+      // Zeroes on both sides, and noted so.
+      done += exact.bytes();
     } else {
-      left = ranges.hasNext() ? ranges.next() : null;
+      inWindow = exact.list().iterator();
     }
-    inHand.add(chunk.start());
-    return Optional.of(chunk);
+    return true;
+  }
+
+  /** Candidates of a window whose ranges were joined with others. */
+  private Ranges exact(long start, Ranges planned) throws IOException {
+    Candidates exact = new Candidates(size);
+    if (pass.kind() == PassKind.FULL) {
+      exact.addAll(allocated);
+    } else {
+      exact.addAll(extents(source, Context.CHANGED, start, windowEnd));
+      exact.addAll(pass.mayDiffer().within(start, windowEnd));
+      if (digests.size() > 0) {
+        exact.add(Math.max(start, digests.size()), windowEnd);
+      }
+    }
+    return exact.exact() ? exact.ranges() : planned;
+  }
+
+  /** Where a bit is set in a range; all of it where the device can't tell. */
+  static Ranges extents(BlockDevice device, Context context, long start, long end)
+      throws IOException {
+    if (!device.knows(context)) {
+      return Ranges.of(start, end);
+    }
+    Ranges ranges = new Ranges();
+    for (Extent e : device.status(context, start, end - start)) {
+      if (e.set()) {
+        ranges.add(e.offset(), e.offset() + e.length());
+      }
+    }
+    return ranges;
   }
 
   DiskPass pass() {
     return pass;
   }
 
+  /** Everything that may be written: no more than a bounded number of ranges. */
   Ranges candidates() {
-    return candidates;
+    return candidates.ranges();
   }
 
-  DigestMap digests() {
+  DigestVolume digests() {
     return digests;
   }
 
-  /** Whether the map's digest of this block is what the replica holds. */
+  /** Whether the digests of these blocks are of what the replica holds. */
   boolean digestKnown(long start, long end) {
-    return digestsKnown && !pass.mayDiffer().touches(start, end);
-  }
-
-  boolean zeroAtSource(long start, long end) {
-    return !allocated.touches(start, end);
+    return !pass.mayDifferAnywhere() && !pass.mayDiffer().touches(start, end);
   }
 
   synchronized void looked(long bytes) {
@@ -148,17 +242,14 @@ final class DiskWork {
   }
 
   /** A chunk was worked on to its end; one that failed is never finished. */
-  synchronized PassProgress finished(Range chunk) {
-    inHand.remove(chunk.start());
+  synchronized PassProgress finished(Chunk chunk) {
+    inHand.remove(chunk.range().start());
     return progress();
   }
 
   /** Offset below which every chunk is finished, though not yet flushed. */
   synchronized long finishedBelow() {
-    if (!inHand.isEmpty()) {
-      return inHand.first();
-    }
-    return left == null ? size : left.start();
+    return inHand.isEmpty() ? givenOut : inHand.first();
   }
 
   /** Everything below is on stable storage. */
@@ -167,11 +258,11 @@ final class DiskWork {
     return progress();
   }
 
-  private PassProgress progress() {
+  synchronized PassProgress progress() {
     return new PassProgress(total, done, read, sent, zeroed, watermark);
   }
 
-  synchronized PassResult result() {
-    return new PassResult(digests, differed, progress());
+  synchronized Ranges differed() {
+    return differed.ranges();
   }
 }

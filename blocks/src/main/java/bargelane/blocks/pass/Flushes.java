@@ -3,7 +3,6 @@ package bargelane.blocks.pass;
 import bargelane.blocks.BlockDevice;
 import java.io.IOException;
 import java.util.List;
-import java.util.concurrent.CopyOnWriteArrayList;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.locks.ReentrantLock;
 
@@ -19,18 +18,15 @@ final class Flushes {
 
   private final DiskWork work;
   private final PassWatcher watcher;
-  private final List<BlockDevice> open = new CopyOnWriteArrayList<>();
+  private final List<BlockDevice> open;
   private final ReentrantLock one = new ReentrantLock();
   private volatile long last = System.nanoTime();
   private volatile boolean failed;
 
-  Flushes(DiskWork work, PassWatcher watcher) {
+  Flushes(DiskWork work, PassWatcher watcher, List<BlockDevice> open) {
+    this.open = List.copyOf(open);
     this.work = work;
     this.watcher = watcher;
-  }
-
-  void join(BlockDevice target) {
-    open.add(target);
   }
 
   /** Called by a worker after each chunk. */

@@ -1,12 +1,12 @@
 package bargelane.blocks.pass;
 
-import bargelane.blocks.DigestMap;
 import bargelane.blocks.Ranges;
 
 /**
  * What a finished pass leaves.
  *
- * @param digests the digest map of the replica (of the source, for a tally)
- * @param differed the ranges that were shipped (that differ, for a tally)
+ * @param root the root digest of what the replica holds now; empty after a tally
+ * @param differed where it was shipped (where it differs, for a tally); where these are many, those
+ *     that lie close are joined, so that it is more than {@code progress} counts
  */
-public record PassResult(DigestMap digests, Ranges differed, PassProgress progress) {}
+public record PassResult(String root, Ranges differed, PassProgress progress) {}

@@ -8,9 +8,10 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.blocks.BlockDevice.NoSpaceException;
 import bargelane.blocks.CachedDevice;
-import bargelane.blocks.DigestMap;
+import bargelane.blocks.DigestVolume;
 import bargelane.blocks.MemoryDevice;
 import bargelane.blocks.Ranges;
+import bargelane.blocks.SparseDevice;
 import java.io.IOException;
 import java.util.Optional;
 import java.util.Random;
@@ -18,23 +19,22 @@ import org.junit.jupiter.api.Test;
 
 class PassEngineTest {
 
-  private static final int BLOCK = DigestMap.BLOCK;
+  private static final int BLOCK = DigestVolume.BLOCK;
   private static final int SIZE = 64 * BLOCK;
 
   private final MemoryDevice source = new MemoryDevice(SIZE);
   private final MemoryDevice replica = new MemoryDevice(SIZE);
-  private final PassEngine engine = new PassEngine(2);
+  private final SparseDevice digests = new SparseDevice(DigestVolume.bytesFor(SIZE));
+  private final PassEngine engine = new PassEngine(2, PassEngine.CHUNK);
 
   /** Remembers what a pass said. */
   private static final class Heard implements PassWatcher {
     Ranges intent = new Ranges();
-    boolean anywhere;
     PassProgress last = new PassProgress(0, 0, 0, 0, 0, 0);
 
     @Override
     public void intent(Ranges ranges, boolean everywhere) {
       intent = ranges;
-      anywhere = everywhere;
     }
 
     @Override
@@ -50,11 +50,15 @@ class PassEngineTest {
   }
 
   private PassResult run(DiskPass pass) throws IOException {
-    return engine.run(() -> source, () -> replica, pass, new Heard());
+    return engine.run(() -> source, () -> replica, () -> digests, pass, new Heard());
   }
 
-  private static DiskPass delta(Ranges mayDiffer, DigestMap digests) {
-    return new DiskPass(PassKind.DELTA, mayDiffer, false, Optional.of(digests), 0, true);
+  private static DiskPass pass(PassKind kind, Ranges mayDiffer) {
+    return new DiskPass(kind, mayDiffer, false, 0, true);
+  }
+
+  private DigestVolume known() throws IOException {
+    return DigestVolume.open(digests);
   }
 
   @Test
@@ -65,8 +69,9 @@ class PassEngineTest {
     assertArrayEquals(source.bytes, replica.bytes);
     assertEquals(2L * BLOCK, source.bytesRead);
     assertEquals(2L * BLOCK, result.progress().sent());
-    assertFalse(result.digests().isZero(3));
-    assertTrue(result.digests().isZero(4));
+    assertFalse(known().isZero(3));
+    assertTrue(known().isZero(4));
+    assertEquals(DigestVolume.root(digests, SIZE), result.root());
   }
 
   @Test
@@ -74,11 +79,11 @@ class PassEngineTest {
     for (int i = 0; i < 64; i++) {
       fill(i, i);
     }
-    PassResult full = run(DiskPass.full());
+    run(DiskPass.full());
     fill(10, 100);
     fill(11, 101);
     source.changed = Optional.of(Ranges.of(10 * BLOCK, 12 * BLOCK));
-    PassResult second = run(delta(new Ranges(), full.digests()));
+    PassResult second = run(pass(PassKind.DELTA, new Ranges()));
     assertEquals(2L * BLOCK, second.progress().sent());
     assertArrayEquals(source.bytes, replica.bytes);
   }
@@ -86,10 +91,10 @@ class PassEngineTest {
   @Test
   void aBlockThatBecameZeroIsZeroedWithoutBeingSent() throws IOException {
     fill(5, 1);
-    PassResult full = run(DiskPass.full());
+    run(DiskPass.full());
     source.writeZeroes(5L * BLOCK, BLOCK);
     source.changed = Optional.of(Ranges.of(5L * BLOCK, 6L * BLOCK));
-    PassResult second = run(delta(new Ranges(), full.digests()));
+    PassResult second = run(pass(PassKind.DELTA, new Ranges()));
     assertEquals(0, second.progress().sent());
     assertEquals(BLOCK, second.progress().zeroed());
     assertArrayEquals(source.bytes, replica.bytes);
@@ -98,22 +103,20 @@ class PassEngineTest {
   @Test
   void aBlockWrittenByADeadPassAndPutBackAtTheSourceIsShippedAgain() throws IOException {
     fill(7, 1);
-    DigestMap point = run(DiskPass.full()).digests();
+    String point = run(DiskPass.full()).root();
     byte[] before = source.bytes.clone();
     fill(7, 2);
     source.changed = Optional.of(Ranges.of(7L * BLOCK, 8L * BLOCK));
     Heard dead = new Heard();
-    engine.run(() -> source, () -> replica, delta(new Ranges(), point), dead);
+    engine.run(
+        () -> source, () -> replica, () -> digests, pass(PassKind.DELTA, new Ranges()), dead);
     // The pass dies before its point; the guest puts the old bytes back; tracking is lost.
     System.arraycopy(before, 0, source.bytes, 0, SIZE);
     source.changed = Optional.empty();
-    PassResult compare =
-        run(
-            new DiskPass(
-                PassKind.COMPARE, dead.intent, dead.anywhere, Optional.of(point), 0, true));
+    PassResult compare = run(pass(PassKind.COMPARE, dead.intent));
     assertArrayEquals(source.bytes, replica.bytes);
     assertEquals(BLOCK, compare.progress().sent());
-    assertEquals(point.root(), compare.digests().root());
+    assertEquals(point, compare.root());
   }
 
   @Test
@@ -121,10 +124,10 @@ class PassEngineTest {
     for (int i = 0; i < 64; i++) {
       fill(i, i);
     }
-    DigestMap point = run(DiskPass.full()).digests();
+    run(DiskPass.full());
     fill(9, 99);
     replica.bytesRead = 0;
-    run(new DiskPass(PassKind.COMPARE, new Ranges(), false, Optional.of(point), 0, true));
+    run(pass(PassKind.COMPARE, new Ranges()));
     assertArrayEquals(source.bytes, replica.bytes);
     assertEquals(BLOCK, replica.bytesRead, "only the read-back of what was sent");
   }
@@ -137,8 +140,7 @@ class PassEngineTest {
     run(DiskPass.full());
     fill(9, 99);
     source.writeZeroes(12L * BLOCK, BLOCK);
-    PassResult result =
-        run(new DiskPass(PassKind.COMPARE, new Ranges(), true, Optional.empty(), 0, true));
+    PassResult result = run(new DiskPass(PassKind.COMPARE, new Ranges(), true, 0, true));
     assertArrayEquals(source.bytes, replica.bytes);
     assertEquals(BLOCK, result.progress().sent());
     assertEquals(BLOCK, result.progress().zeroed());
@@ -149,15 +151,16 @@ class PassEngineTest {
     for (int i = 0; i < 64; i++) {
       fill(i, i);
     }
-    String whole = run(DiskPass.full()).digests().root();
+    String whole = run(DiskPass.full()).root();
     java.util.Arrays.fill(replica.bytes, (byte) 0);
+    digests.writeZeroes(0, digests.size());
     PassEngine single = new PassEngine(1);
     Heard heard = new Heard();
     replica.bytesWritten = 0;
     replica.failAfter = 33L * BLOCK;
     assertThrows(
         NoSpaceException.class,
-        () -> single.run(() -> source, () -> replica, DiskPass.full(), heard));
+        () -> single.run(() -> source, () -> replica, () -> digests, DiskPass.full(), heard));
     replica.failAfter = Long.MAX_VALUE;
     long from = heard.last.watermark();
     assertTrue(from >= PassEngine.CHUNK);
@@ -165,10 +168,11 @@ class PassEngineTest {
         single.run(
             () -> source,
             () -> replica,
-            new DiskPass(PassKind.FULL, new Ranges(), false, Optional.empty(), from, true),
+            () -> digests,
+            new DiskPass(PassKind.FULL, new Ranges(), false, from, true),
             new Heard());
     assertEquals(SIZE - from, rest.progress().sent());
-    assertEquals(whole, rest.digests().root());
+    assertEquals(whole, rest.root());
     assertArrayEquals(source.bytes, replica.bytes);
   }
 
@@ -191,7 +195,8 @@ class PassEngineTest {
                 "told " + below + " bytes as done for good");
           }
         };
-    PassResult result = engine.run(() -> source, server::open, DiskPass.full(), checks);
+    PassResult result =
+        engine.run(() -> source, server::open, () -> digests, DiskPass.full(), checks);
     server.kill();
     assertEquals(SIZE, result.progress().watermark());
     assertArrayEquals(source.bytes, replica.bytes);
@@ -216,13 +221,16 @@ class PassEngineTest {
     // The source's connection is cut after the first worker began, the target dies with it.
     assertThrows(
         IOException.class,
-        () -> new PassEngine(3).run(source, server::open, DiskPass.full(), heard));
+        () ->
+            new PassEngine(3, PassEngine.CHUNK)
+                .run(source, server::open, () -> digests, DiskPass.full(), heard));
     server.kill();
     long from = heard.last.watermark();
     engine.run(
         () -> this.source,
         server::open,
-        new DiskPass(PassKind.FULL, new Ranges(), false, Optional.empty(), from, true),
+        () -> digests,
+        new DiskPass(PassKind.FULL, new Ranges(), false, from, true),
         new Heard());
     server.kill();
     assertArrayEquals(this.source.bytes, replica.bytes);
@@ -237,7 +245,8 @@ class PassEngineTest {
     server.failsFlush = 1;
     Heard heard = new Heard();
     assertThrows(
-        IOException.class, () -> engine.run(() -> source, server::open, DiskPass.full(), heard));
+        IOException.class,
+        () -> engine.run(() -> source, server::open, () -> digests, DiskPass.full(), heard));
     assertEquals(1, server.flushes());
     assertEquals(0, heard.last.watermark());
   }
@@ -263,7 +272,8 @@ class PassEngineTest {
           public void progress(PassProgress progress) {}
         };
     assertThrows(
-        IOException.class, () -> engine.run(() -> source, () -> replica, DiskPass.full(), refuses));
+        IOException.class,
+        () -> engine.run(() -> source, () -> replica, () -> digests, DiskPass.full(), refuses));
     assertEquals(0, replica.bytesWritten);
   }
 
@@ -271,18 +281,48 @@ class PassEngineTest {
   void aTallyTellsWhatDiffersAndWritesNothing() throws IOException {
     fill(1, 1);
     fill(2, 2);
-    DigestMap point = run(DiskPass.full()).digests();
+    run(DiskPass.full());
     replica.bytesWritten = 0;
     fill(2, 22);
     source.writeZeroes(BLOCK, BLOCK);
-    PassResult tally =
-        run(new DiskPass(PassKind.TALLY, new Ranges(), false, Optional.of(point), 0, false));
+    PassResult tally = run(new DiskPass(PassKind.TALLY, new Ranges(), false, 0, false));
     assertEquals(Ranges.of(BLOCK, 3L * BLOCK), tally.differed());
     assertEquals(0, replica.bytesWritten);
   }
 
   @Test
-  void aDigestMapOfAnotherSizeIsRefused() {
-    assertThrows(IOException.class, () -> run(delta(new Ranges(), new DigestMap(BLOCK))));
+  void aDiskThatShrankIsRefused() throws IOException {
+    DigestVolume larger = known();
+    larger.setZero(0);
+    larger.finish(SIZE + BLOCK, () -> {});
+    source.changed = Optional.of(new Ranges());
+    IOException refused =
+        assertThrows(IOException.class, () -> run(pass(PassKind.DELTA, new Ranges())));
+    assertTrue(refused.getMessage().contains("shrunk"), refused.getMessage());
+    assertEquals(0, replica.bytesWritten);
+  }
+
+  @Test
+  void aTallyAgainstDigestsThatWereNeverFinishedIsRefused() {
+    fill(1, 1);
+    assertThrows(
+        IOException.class, () -> run(new DiskPass(PassKind.TALLY, new Ranges(), false, 0, false)));
+  }
+
+  @Test
+  void digestsThatADeadPassLeftAreNotTrustedWhereItMayHaveWritten() throws IOException {
+    fill(7, 1);
+    fill(20, 1);
+    run(DiskPass.full());
+    fill(7, 2);
+    source.changed = Optional.of(Ranges.of(7L * BLOCK, 8L * BLOCK));
+    // The digest reached its volume, the block did not reach the replica.
+    byte[] lost = java.util.Arrays.copyOfRange(source.bytes, 7 * BLOCK, 8 * BLOCK);
+    DigestVolume written = known();
+    written.set(7, DigestVolume.digest(java.nio.ByteBuffer.wrap(lost)));
+    written.finish(SIZE, () -> {});
+    PassResult next = run(pass(PassKind.DELTA, Ranges.of(7L * BLOCK, 8L * BLOCK)));
+    assertEquals(BLOCK, next.progress().sent());
+    assertArrayEquals(source.bytes, replica.bytes);
   }
 }

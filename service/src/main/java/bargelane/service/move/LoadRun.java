@@ -1,5 +1,6 @@
 package bargelane.service.move;
 
+import bargelane.blocks.DigestVolume;
 import bargelane.core.lane.Preflight;
 import bargelane.core.replication.Direction;
 import bargelane.core.replication.LegState;
@@ -79,6 +80,7 @@ final class LoadRun implements RunKind {
                     r.memberId = m.id;
                     r.disk = d;
                     r.volume = "bl-" + leg.id + "-" + m.name + "-d" + d;
+                    r.digests = ReplicaEntity.digestsOf(r.volume);
                     r.storage = places.get(i).placement().storages().get(d);
                     r.bytes = disks.get(d).bytes();
                     r.intent = "";
@@ -97,10 +99,15 @@ final class LoadRun implements RunKind {
           "nothing is to be done");
     }
     for (ReplicaEntity r : made.replicas) {
-      String owner = services.ledger().plan(made.away.id, w.subjectId(), "volume", r.volume);
-      moves.driver(made, Side.AWAY).target().createVolume(r.volume, owner, r.bytes, r.storage);
+      create(w, made, r.volume, r.bytes, r.storage);
+      create(w, made, r.digests, DigestVolume.bytesFor(r.bytes), r.storage);
     }
     return Outcome.done(made.replicas.size() + " volumes at " + made.away.name);
+  }
+
+  private void create(Work w, TowState made, String volume, long bytes, String storage) {
+    String owner = services.ledger().plan(made.away.id, w.subjectId(), "volume", volume);
+    moves.driver(made, Side.AWAY).target().createVolume(volume, owner, bytes, storage);
   }
 
   private Outcome protect(Work w) {

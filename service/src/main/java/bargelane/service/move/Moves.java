@@ -11,6 +11,7 @@ import bargelane.service.platform.Remedies;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.PassDisk;
 import bargelane.service.replication.PassNotes;
 import bargelane.service.replication.PassRun;
 import bargelane.service.replication.PointEntity;
@@ -299,6 +300,30 @@ final class Moves {
   }
 
   /** Digests of the point that was started, by machine and disk. */
+  /** One disk of a point. */
+  static PointVolume volume(PointEntity point, String member, int disk) {
+    return volumes(point).stream()
+        .filter(v -> v.memberId().equals(member) && v.disk() == disk)
+        .findFirst()
+        .orElseThrow(
+            () ->
+                new RunFailure(
+                    "disk-missing",
+                    "point " + point.number + " holds no disk " + disk + " of " + member,
+                    "choose a point that does"));
+  }
+
+  /** The digests of one disk as a point holds them. */
+  static PassDisk.Digests digests(PointEntity point, PointVolume v) {
+    if (v.digests().isEmpty()) {
+      throw new RunFailure(
+          "digests-missing",
+          "point " + point.number + " was recorded by an earlier version, without digests",
+          "make a pass; its point holds them");
+    }
+    return new PassDisk.Digests(point.siteId, point.name, v.digests());
+  }
+
   static Map<String, String> digests(PointEntity point, TowState state) {
     Map<String, String> digests = new LinkedHashMap<>();
     for (PointVolume v : volumes(point)) {

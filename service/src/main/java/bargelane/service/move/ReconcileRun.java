@@ -235,22 +235,22 @@ final class ReconcileRun implements RunKind {
         .offer(
             passId,
             pass -> {
-              pass.digestSiteId = common.siteId;
-              pass.digestPoint = common.name;
               List<PassDisk> disks = new ArrayList<>();
               for (MemberEntity m : state.members) {
                 List<String> volumes = TowState.berth(m, side).orElseThrow().disks();
                 for (int i = 0; i < volumes.size(); i++) {
                   disks.add(
-                      Passes.tallyDisk(
+                      PassDisk.tally(
                           disks.size(),
                           m.id,
                           m.name,
                           i,
-                          state.siteId(side),
-                          volumes.get(i),
-                          TowState.nameFor(snapshotName(w, key), reach, m),
-                          tracked ? TowState.nameFor(parting.marker(), reach, m) : "",
+                          new PassDisk.From(
+                              state.siteId(side),
+                              volumes.get(i),
+                              TowState.nameFor(snapshotName(w, key), reach, m),
+                              tracked ? TowState.nameFor(parting.marker(), reach, m) : ""),
+                          Moves.digests(common, Moves.volume(common, m.id, i)),
                           Plans.facts(state, m).disks().get(i).bytes()));
                 }
               }
@@ -269,7 +269,7 @@ final class ReconcileRun implements RunKind {
               s -> {
                 PassEntity pass = s.find(PassEntity.class, passId);
                 if (pass.endedAt == null) {
-                  Passes.close(s, pass, PassState.COMPLETE, services.clock().instant());
+                  Passes.close(pass, PassState.COMPLETE, services.clock().instant());
                 }
               });
       return Outcome.done(
@@ -287,7 +287,7 @@ final class ReconcileRun implements RunKind {
   }
 
   private long bytes(Work w, String key) {
-    return disks(w, key).stream().mapToLong(d -> Ranges.parse(d.differed()).bytes()).sum();
+    return disks(w, key).stream().mapToLong(PassDisk::moved).sum();
   }
 
   private Outcome measure(Work w) {
@@ -407,7 +407,7 @@ final class ReconcileRun implements RunKind {
               s -> {
                 PassEntity pass = s.find(PassEntity.class, w.need(MoveNotes.tally(key)));
                 if (pass.endedAt == null) {
-                  Passes.close(s, pass, PassState.FAILED, services.clock().instant());
+                  Passes.close(pass, PassState.FAILED, services.clock().instant());
                 }
               });
       for (String name : state.names(snapshotName(w, key), side)) {

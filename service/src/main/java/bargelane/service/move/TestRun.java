@@ -1,6 +1,5 @@
 package bargelane.service.move;
 
-import bargelane.blocks.Ranges;
 import bargelane.core.lane.Placement;
 import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.lane.Preflight;
@@ -20,6 +19,7 @@ import bargelane.service.replication.PointVolume;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
+import bargelane.service.replication.Tows;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunEngine;
 import bargelane.service.run.RunFailure;
@@ -36,6 +36,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
+import java.util.stream.Collectors;
 
 /**
  * A test cutover: clones of a recovery point, tallied block by block against what the source held,
@@ -125,8 +126,6 @@ final class TestRun implements RunKind {
         .offer(
             passId,
             pass -> {
-              pass.digestSiteId = point.siteId;
-              pass.digestPoint = point.name;
               List<PassDisk> disks = new ArrayList<>();
               for (PointVolume v : Moves.volumes(point)) {
                 MemberEntity m =
@@ -135,15 +134,14 @@ final class TestRun implements RunKind {
                         .findFirst()
                         .orElseThrow();
                 disks.add(
-                    Passes.tallyDisk(
+                    PassDisk.tally(
                         disks.size(),
                         m.id,
                         m.name,
                         v.disk(),
-                        state.siteId(side(w)),
-                        landings.cloneName(w, m, v.disk()),
-                        "",
-                        "",
+                        new PassDisk.From(
+                            state.siteId(side(w)), landings.cloneName(w, m, v.disk()), "", ""),
+                        Moves.digests(point, v),
                         Plans.facts(state, m).disks().get(v.disk()).bytes()));
               }
               pass.disks = Json.text(disks);
@@ -152,15 +150,25 @@ final class TestRun implements RunKind {
     if (outcome instanceof Outcome.Done) {
       services.passes().seal(passId);
       PassEntity pass = services.db().tx(s -> s.find(PassEntity.class, passId));
-      long differ =
-          Passes.disks(pass).stream().mapToLong(d -> Ranges.parse(d.differed()).bytes()).sum();
+      List<PassDisk> differing = Passes.disks(pass).stream().filter(d -> d.moved() > 0).toList();
+      long differ = differing.stream().mapToLong(PassDisk::moved).sum();
+      services
+          .db()
+          .run(s -> differing.forEach(d -> Tows.doubt(s, point.legId, d.memberId(), d.disk())));
       close(passId, PassState.COMPLETE);
       w.put(MoveNotes.TALLY_DIFFERS, differ);
       if (differ > 0) {
         throw new RunFailure(
             "tally-differs",
-            differ + " bytes of the clones differ from the digests of point " + point.number,
-            "make a compare pass, and report this");
+            differ
+                + " bytes of the clones differ from the digests of point "
+                + point.number
+                + ", on "
+                + differing.stream()
+                    .map(d -> "disk " + d.disk() + " of " + d.machine())
+                    .collect(Collectors.joining(", ")),
+            "the next pass compares all of these disks with the source and mends them; then test its"
+                + " point. Look at the target's storage: it has not kept what was written");
       }
       w.put(MoveNotes.TALLIED, pass.total);
       return Outcome.done(Sizes.text(pass.total) + " compared, no block differs");
@@ -175,7 +183,7 @@ final class TestRun implements RunKind {
             s -> {
               PassEntity pass = s.find(PassEntity.class, passId);
               if (pass.endedAt == null) {
-                Passes.close(s, pass, state, services.clock().instant());
+                Passes.close(pass, state, services.clock().instant());
               }
             });
   }

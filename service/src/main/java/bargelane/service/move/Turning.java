@@ -1,11 +1,11 @@
 package bargelane.service.move;
 
+import bargelane.blocks.DigestVolume;
 import bargelane.core.replication.Direction;
 import bargelane.core.replication.LegState;
 import bargelane.service.plan.Plans;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
-import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.PassDisk;
@@ -20,11 +20,13 @@ import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
 import bargelane.service.site.Ledger;
+import bargelane.sites.Target;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.stream.Stream;
 import org.hibernate.Session;
 
 /**
@@ -60,46 +62,84 @@ final class Turning {
     TowState state = moves.state(w);
     Side loser = turn.winner().other();
     String site = state.siteId(loser);
-    String anchor = "bl-" + w.runId() + "-anchor";
-    String owner = services.ledger().plan(site, w.subjectId(), "point", anchor);
-    List<String> frozen =
-        state.members.stream()
-            .flatMap(m -> TowState.berth(m, loser).orElseThrow().disks().stream())
-            .toList();
-    moves.driver(state, loser).target().freeze(anchor, owner, frozen);
-    List<PointVolume> anchored = new ArrayList<>();
-    List<ReplicaEntity> replicas = new ArrayList<>();
     String legId = w.once(MoveNotes.NEXT_LEG, () -> Ids.next("leg"));
-    for (MemberEntity m : state.members) {
-      Berth berth = TowState.berth(m, loser).orElseThrow();
-      for (int i = 0; i < berth.disks().size(); i++) {
-        ReplicaEntity r = new ReplicaEntity();
-        r.id = Ids.next("rep");
-        r.legId = legId;
-        r.memberId = m.id;
-        r.disk = i;
-        r.volume = "bl-" + legId + "-" + m.name + "-d" + i;
-        r.bytes = Plans.facts(state, m).disks().get(i).bytes();
-        r.storage = storage(state, loser, m, i);
-        r.intent = turn.intents().getOrDefault(m.id + "/" + i, "");
-        services.ledger().plan(site, w.subjectId(), "volume", r.volume);
-        moves
-            .driver(state, loser)
-            .target()
-            .cloneVolume(r.volume, owner, r.storage, anchor, berth.disks().get(i));
-        replicas.add(r);
-        anchored.add(new PointVolume(m.id, i, berth.disks().get(i), root(turn.base(), m.id, i)));
+    String anchor = "bl-" + w.runId() + "-anchor";
+    if (!services.db().tx(s -> Tows.isLeg(s, legId))) {
+      String owner = services.ledger().plan(site, w.subjectId(), "point", anchor);
+      List<ReplicaEntity> replicas = new ArrayList<>();
+      List<PointVolume> anchored = new ArrayList<>();
+      for (MemberEntity m : state.members) {
+        List<String> disks = TowState.berth(m, loser).orElseThrow().disks();
+        for (int i = 0; i < disks.size(); i++) {
+          ReplicaEntity r = replica(w, state, turn, legId, m, i);
+          replicas.add(r);
+          anchored.add(
+              new PointVolume(m.id, i, disks.get(i), root(turn.base(), m.id, i), r.digests));
+        }
       }
+      Target target = moves.driver(state, loser).target();
+      target.freeze(
+          anchor,
+          owner,
+          anchored.stream().flatMap(v -> Stream.of(v.volume(), v.digests())).toList());
+      for (int i = 0; i < replicas.size(); i++) {
+        ReplicaEntity r = replicas.get(i);
+        services.ledger().plan(site, w.subjectId(), "volume", r.volume);
+        target.cloneVolume(r.volume, owner, r.storage, anchor, anchored.get(i).volume());
+      }
+      if (turn.equalsBase()) {
+        copyManifest(turn.base().orElseThrow(), site, anchor);
+      }
+      services.db().run(s -> openLeg(s, w, turn, legId, replicas, anchored, anchor, site));
     }
-    if (turn.equalsBase()) {
-      copyFiles(turn.base().orElseThrow(), site, anchor);
-    }
-    services.db().run(s -> openLeg(s, w, turn, legId, replicas, anchored, anchor, site));
     watchLeg.accept(legId);
     return Outcome.done(
         turn.equalsBase()
             ? "the common point is held on both sides"
             : "what either side changed is to cross");
+  }
+
+  /** A disk's replica on the way back, with the digests of the common point where it has them. */
+  private ReplicaEntity replica(
+      Work w, TowState state, Turn turn, String legId, MemberEntity m, int disk) {
+    Side loser = turn.winner().other();
+    String site = state.siteId(loser);
+    ReplicaEntity r = new ReplicaEntity();
+    r.id = Ids.next("rep");
+    r.legId = legId;
+    r.memberId = m.id;
+    r.disk = disk;
+    r.volume = "bl-" + legId + "-" + m.name + "-d" + disk;
+    r.digests = ReplicaEntity.digestsOf(r.volume);
+    r.bytes = Plans.facts(state, m).disks().get(disk).bytes();
+    r.storage = storage(state, loser, m, disk);
+    r.intent = turn.intents().getOrDefault(m.id + "/" + disk, "");
+    String owner = services.ledger().plan(site, w.subjectId(), "volume", r.digests);
+    moves
+        .driver(state, loser)
+        .target()
+        .createVolume(r.digests, owner, DigestVolume.bytesFor(r.bytes), r.storage);
+    Optional<PassDisk.Digests> known = turn.base().flatMap(b -> digests(b, m.id, disk));
+    // Without them, nothing is known of what the replica holds.
+    r.anywhere = known.isEmpty();
+    known.ifPresent(
+        from ->
+            services
+                .passes()
+                .copyDigests(
+                    w.subjectId(),
+                    legId + "-" + m.id + "-" + disk,
+                    from,
+                    new PassDisk.Digests(site, "", r.digests),
+                    () -> services.db().tx(s -> Tows.isLeg(s, legId))));
+    return r;
+  }
+
+  private static Optional<PassDisk.Digests> digests(PointEntity base, String member, int disk) {
+    return Moves.volumes(base).stream()
+        .filter(v -> v.memberId().equals(member) && v.disk() == disk && !v.digests().isEmpty())
+        .map(v -> new PassDisk.Digests(base.siteId, base.name, v.digests()))
+        .findFirst();
   }
 
   private static String root(Optional<PointEntity> base, String member, int disk) {
@@ -131,17 +171,13 @@ final class Turning {
                     "attach it again"));
   }
 
-  private void copyFiles(PointEntity from, String site, String anchor) {
-    List<String> files = new ArrayList<>(List.of("manifest"));
-    Moves.volumes(from).forEach(v -> files.add("digests-" + v.memberId() + "-" + v.disk()));
-    for (String file : files) {
-      services
-          .sites()
-          .driver(from.siteId)
-          .target()
-          .attachment(from.name, file)
-          .ifPresent(c -> services.sites().driver(site).target().attach(anchor, file, c));
-    }
+  private void copyManifest(PointEntity from, String site, String anchor) {
+    services
+        .sites()
+        .driver(from.siteId)
+        .target()
+        .attachment(from.name, "manifest")
+        .ifPresent(c -> services.sites().driver(site).target().attach(anchor, "manifest", c));
   }
 
   private void openLeg(
@@ -207,6 +243,7 @@ final class Turning {
               }
               for (ReplicaEntity r : Tows.replicas(s, legId)) {
                 Ledger.drop(s, state.siteId(from.other()), "volume", r.volume);
+                Ledger.drop(s, state.siteId(from.other()), "volume", r.digests);
                 s.remove(r);
               }
               if (!leg.marker.isEmpty()) {

@@ -57,6 +57,7 @@ public record OverviewApi(
               return pages.wave(r.path("wave"));
             });
     e.post("/waves/{wave}/passes", "Make a pass now")
-        .begins(RunView.class, r -> waves.pass(r.path("wave"), r.by()));
+        .flag("deep", "compare every byte of the copies with the source; trust no digest")
+        .begins(RunView.class, r -> waves.pass(r.path("wave"), r.flag("deep"), r.by()));
   }
 }

@@ -250,8 +250,12 @@ public final class Waves {
             });
   }
 
-  /** Begins a pass now, without waiting for the timetable. Gives the run of one that is open. */
-  public RunView pass(String ref, String by) {
+  /**
+   * Begins a pass now, without waiting for the timetable. Gives the run of one that is open.
+   *
+   * @param deep it compares every byte of the copies with the source, and trusts no digest
+   */
+  public RunView pass(String ref, boolean deep, String by) {
     String run =
         services
             .db()
@@ -274,9 +278,18 @@ public final class Waves {
                         "replication of wave " + state.tow.name + " is " + leg.state.word(),
                         Remedy.of("look at its runs", Action.WAVE_SHOW, state.tow.name));
                   }
-                  return Runs.open(s, PassRun.KIND, state.tow.id).stream()
-                      .findFirst()
-                      .map(r -> r.id)
+                  Optional<RunEntity> open =
+                      Runs.open(s, PassRun.KIND, state.tow.id).stream().findFirst();
+                  if (open.isPresent() && deep) {
+                    throw ProblemException.conflict(
+                        "pass-running",
+                        "a pass of wave " + state.tow.name + " is running, which is no deep one",
+                        Remedy.of("ask again when it has ended", Action.RUN_SHOW, open.get().id));
+                  }
+                  if (deep) {
+                    Tows.doubt(s, leg.id);
+                  }
+                  return open.map(r -> r.id)
                       .orElseGet(
                           () -> PassRun.start(s, services.runs(), state.tow, leg.id, null, by));
                 });

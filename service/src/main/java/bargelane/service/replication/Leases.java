@@ -6,13 +6,13 @@ import bargelane.api.LeaseDone;
 import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseReport;
-import bargelane.blocks.DigestMap;
 import bargelane.blocks.Ranges;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
 import bargelane.sites.SiteException;
+import java.io.IOException;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
@@ -89,7 +89,10 @@ public final class Leases {
       List<LeaseDisk> given = new ArrayList<>();
       for (PassDisk disk : Passes.disks(pass)) {
         if (!disk.finished()) {
-          given.add(passes.exports.openDisk(pass, disk));
+          // What earlier attempts, those at this pass among them, may have written is not trusted.
+          Optional<ReplicaEntity> replica =
+              passes.db.tx(s -> Optional.ofNullable(s.find(ReplicaEntity.class, disk.replicaId())));
+          given.add(passes.exports.openDisk(pass, disk, replica));
         }
       }
       if (!stillHeld(pass)) {
@@ -98,7 +101,7 @@ public final class Leases {
       }
       boolean compare =
           Passes.disks(passes.db.tx(s -> s.find(PassEntity.class, passId))).stream()
-                  .anyMatch(d -> d.since().isEmpty())
+                  .anyMatch(d -> d.from().since().isEmpty())
               && pass.kind == PassKind.DELTA;
       if (compare) {
         passes.db.run(s -> s.find(PassEntity.class, passId).kind = PassKind.COMPARE);
@@ -213,8 +216,8 @@ public final class Leases {
     if (watermark < 0 || watermark > disk.bytes()) {
       throw untrue(p, of + "a watermark at " + watermark);
     }
-    if ((watermark > disk.watermark() || sent > 0 || zeroed > 0)
-        && !disk.targetVolume().isEmpty()
+    if ((watermark > disk.progress().watermark() || sent > 0 || zeroed > 0)
+        && disk.to() != null
         && !disk.intended()) {
       throw untrue(p, of + "work done before it was said what may be written");
     }
@@ -224,11 +227,11 @@ public final class Leases {
     List<PassDisk> disks = new ArrayList<>(Passes.disks(p));
     disks.replaceAll(d -> d.index() == index ? change.apply(d) : d);
     p.disks = Json.text(disks);
-    p.total = disks.stream().mapToLong(PassDisk::total).sum();
-    p.done = disks.stream().mapToLong(PassDisk::done).sum();
-    p.read = disks.stream().mapToLong(PassDisk::read).sum();
-    p.sent = disks.stream().mapToLong(PassDisk::sent).sum();
-    p.zeroed = disks.stream().mapToLong(PassDisk::zeroed).sum();
+    p.total = disks.stream().mapToLong(d -> d.progress().total()).sum();
+    p.done = disks.stream().mapToLong(d -> d.progress().done()).sum();
+    p.read = disks.stream().mapToLong(d -> d.progress().read()).sum();
+    p.sent = disks.stream().mapToLong(d -> d.progress().sent()).sum();
+    p.zeroed = disks.stream().mapToLong(d -> d.progress().zeroed()).sum();
   }
 
   public void report(String passId, LeaseReport r) {
@@ -243,14 +246,17 @@ public final class Leases {
             return;
           }
           check(p, disk, r.total(), r.done(), r.sent(), r.zeroed(), r.watermark());
-          if (r.watermark() > disk.watermark() || r.done() > disk.done()) {
+          if (r.watermark() > disk.progress().watermark() || r.done() > disk.progress().done()) {
             p.stalledSince = null;
             p.attempts = 0;
           }
           update(
               p,
               r.disk(),
-              d -> d.progress(r.total(), r.done(), r.read(), r.sent(), r.zeroed(), r.watermark()));
+              d ->
+                  d.with(
+                      new PassDisk.Progress(
+                          r.total(), r.done(), r.read(), r.sent(), r.zeroed(), r.watermark())));
           if (p.done != before) {
             passes.events.tell(
                 s,
@@ -282,24 +288,6 @@ public final class Leases {
         });
   }
 
-  /** The digest map that a disk's pass begins with. */
-  public Optional<byte[]> digests(String passId, int index) {
-    PassEntity pass = pass(passId);
-    if (pass.digestPoint.isEmpty()) {
-      return Optional.empty();
-    }
-    PassDisk disk =
-        Passes.disks(pass).stream()
-            .filter(d -> d.index() == index)
-            .findFirst()
-            .orElseThrow(() -> ProblemException.missing("disk", passId + "/" + index));
-    return passes
-        .sites
-        .driver(pass.digestSiteId)
-        .target()
-        .attachment(pass.digestPoint, disk.digestFile());
-  }
-
   /** Refuses ranges that are none, or lie outside of the disk. */
   private static void ranges(PassEntity p, PassDisk disk, String told) {
     try {
@@ -311,35 +299,9 @@ public final class Leases {
     }
   }
 
-  private static DigestMap map(PassEntity p, PassDisk disk, byte[] told) {
-    try {
-      DigestMap map = DigestMap.parse(told);
-      if (map.size() != disk.bytes()) {
-        throw untrue(p, "the digest map of a disk of " + map.size() + " bytes");
-      }
-      return map;
-    } catch (IllegalArgumentException e) {
-      throw untrue(p, e.getMessage());
-    }
-  }
-
-  public void putDigests(String passId, long epoch, int index, byte[] map) {
-    held(
-        passId,
-        epoch,
-        (s, p) -> {
-          map(p, leased(p, index), map);
-          s.createNativeMutationQuery(
-                  "insert into pass_digests (pass_id, disk, map) values (?1, ?2, ?3) on conflict (pass_id, disk) do update set map = excluded.map")
-              .setParameter(1, passId)
-              .setParameter(2, index)
-              .setParameter(3, map)
-              .executeUpdate();
-        });
-  }
-
   public void done(String passId, LeaseDone d) {
-    String run = pass(passId).runId;
+    PassEntity pass = pass(passId);
+    String root = root(pass, d);
     held(
         passId,
         d.epoch(),
@@ -354,23 +316,52 @@ public final class Leases {
           }
           check(p, disk, d.total(), d.total(), d.sent(), d.zeroed(), 0);
           ranges(p, disk, d.differed());
-          if (!passes
-              .digests(s, p.id, d.disk())
-              .map(m -> map(p, disk, m).root())
-              .equals(Optional.of(d.rootDigest()))) {
-            throw untrue(p, "disk " + disk.index() + " is done without the digest map to show it");
+          if (!root.equals(d.rootDigest())) {
+            throw untrue(
+                p,
+                "disk "
+                    + disk.index()
+                    + " is done with digest "
+                    + d.rootDigest()
+                    + ", and the target holds "
+                    + root);
           }
           update(
               p,
               d.disk(),
               x ->
                   x.finish(
-                      d.total(), d.read(), d.sent(), d.zeroed(), d.differed(), d.rootDigest()));
+                      new PassDisk.Progress(
+                          d.total(), d.total(), d.read(), d.sent(), d.zeroed(), x.bytes()),
+                      d.differed(),
+                      d.rootDigest()));
           if (Passes.disks(p).stream().allMatch(PassDisk::finished)) {
             p.state = PassState.SHIPPED;
           }
         });
-    passes.runs.wake(run);
+    passes.runs.wake(pass.runId);
+  }
+
+  /**
+   * The root of a disk's digests by the target's own account; empty for a tally, which writes none.
+   */
+  private String root(PassEntity pass, LeaseDone d) {
+    PassDisk disk = leased(pass, d.disk());
+    if (disk.to() == null || pass.state != PassState.LEASED || pass.epoch != d.epoch()) {
+      return "";
+    }
+    if (disk.finished()) {
+      return disk.root();
+    }
+    try {
+      return passes.exports.digestRoot(pass, disk);
+    } catch (IOException e) {
+      throw new SiteException(
+          SiteException.Kind.MAY_PASS,
+          "digests-unread",
+          "the digests of disk " + disk.index() + " can't be read at the target: " + e.getMessage(),
+          e);
+    }
   }
 
   public void failed(String passId, LeaseFailed f) {

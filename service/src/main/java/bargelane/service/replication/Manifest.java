@@ -31,7 +31,7 @@ public final class Manifest {
   public static byte[] of(
       TowState state, LegEntity leg, PassEntity pass, boolean oneInstant, long spreadMs) {
     Map<String, Object> m = new LinkedHashMap<>();
-    m.put("format", "bargelane/manifest/1");
+    m.put("format", "bargelane/manifest/2");
     m.put("wave", state.tow.name);
     m.put("tow", state.tow.id);
     m.put("asOf", pass.asOf.toString());
@@ -74,13 +74,13 @@ public final class Manifest {
                         "disk",
                         d.disk(),
                         "volume",
-                        d.targetVolume(),
+                        d.to().volume(),
                         "bytes",
                         d.bytes(),
                         "digest",
                         d.root(),
                         "digests",
-                        d.digestFile()))
+                        d.digests().volume()))
             .toList());
     return m;
   }

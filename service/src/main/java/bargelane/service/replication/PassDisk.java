@@ -1,10 +1,17 @@
 package bargelane.service.replication;
 
+import org.jspecify.annotations.Nullable;
+
 /**
- * One disk of a pass, with where it stands. {@code snapshot} is empty where a volume is read as it
- * is, {@code since} where no tracking is used, {@code targetVolume} where nothing is written.
- * {@code intended} says that its write-intent set is recorded, without which nothing may be
- * written.
+ * One disk of a pass, with where it stands.
+ *
+ * @param replicaId empty where nothing is written
+ * @param from what is read
+ * @param to what is written; null where nothing is
+ * @param digests what its digests are, or are held against
+ * @param intended its write-intent set is recorded, without which nothing may be written
+ * @param differed where it differs, for a tally; in the form of {@link bargelane.blocks.Ranges}
+ * @param root the root digest that it ended with; empty before, and for a tally
  */
 public record PassDisk(
     int index,
@@ -12,144 +19,37 @@ public record PassDisk(
     String machine,
     int disk,
     String replicaId,
-    String sourceSite,
-    String sourceVolume,
-    String snapshot,
-    String since,
-    String targetSite,
-    String targetVolume,
+    From from,
+    @Nullable To to,
+    Digests digests,
     long bytes,
-    String mayDiffer,
-    boolean anywhere,
     boolean intended,
     boolean finished,
-    long total,
-    long done,
-    long read,
-    long sent,
-    long zeroed,
-    long watermark,
+    Progress progress,
     String differed,
     String root) {
 
-  /** The file that holds this disk's digest map beside a point. */
-  public String digestFile() {
-    return "digests-" + memberId + "-" + disk;
-  }
+  /**
+   * What is read.
+   *
+   * @param snapshot empty where a volume is read as it is
+   * @param since the marker whose changes are asked for; empty where no tracking is used
+   */
+  public record From(String site, String volume, String snapshot, String since) {}
 
-  PassDisk progress(
-      long newTotal, long newDone, long newRead, long newSent, long newZeroed, long newWatermark) {
-    return new PassDisk(
-        index,
-        memberId,
-        machine,
-        disk,
-        replicaId,
-        sourceSite,
-        sourceVolume,
-        snapshot,
-        since,
-        targetSite,
-        targetVolume,
-        bytes,
-        mayDiffer,
-        anywhere,
-        intended,
-        finished,
-        newTotal,
-        newDone,
-        newRead,
-        newSent,
-        newZeroed,
-        Math.max(watermark, newWatermark),
-        differed,
-        root);
-  }
+  /** What is written. */
+  public record To(String site, String volume) {}
 
-  PassDisk finish(
-      long newTotal, long newRead, long newSent, long newZeroed, String ranges, String digest) {
-    return new PassDisk(
-        index,
-        memberId,
-        machine,
-        disk,
-        replicaId,
-        sourceSite,
-        sourceVolume,
-        snapshot,
-        since,
-        targetSite,
-        targetVolume,
-        bytes,
-        mayDiffer,
-        anywhere,
-        intended,
-        true,
-        newTotal,
-        newTotal,
-        newRead,
-        newSent,
-        newZeroed,
-        bytes,
-        ranges,
-        digest);
-  }
+  /**
+   * A volume of digests.
+   *
+   * @param point as this point holds it; empty for the volume that goes on with the replica
+   */
+  public record Digests(String site, String point, String volume) {}
 
-  /** The same once it is recorded what may be written. */
-  PassDisk withIntent() {
-    return new PassDisk(
-        index,
-        memberId,
-        machine,
-        disk,
-        replicaId,
-        sourceSite,
-        sourceVolume,
-        snapshot,
-        since,
-        targetSite,
-        targetVolume,
-        bytes,
-        mayDiffer,
-        anywhere,
-        true,
-        finished,
-        total,
-        done,
-        read,
-        sent,
-        zeroed,
-        watermark,
-        differed,
-        root);
-  }
-
-  PassDisk withoutMarker() {
-    return new PassDisk(
-        index,
-        memberId,
-        machine,
-        disk,
-        replicaId,
-        sourceSite,
-        sourceVolume,
-        snapshot,
-        "",
-        targetSite,
-        targetVolume,
-        bytes,
-        mayDiffer,
-        anywhere,
-        intended,
-        finished,
-        total,
-        done,
-        read,
-        sent,
-        zeroed,
-        watermark,
-        differed,
-        root);
+  /** Bytes, as its tug told them. */
+  record Progress(long total, long done, long read, long sent, long zeroed, long watermark) {
+    static final Progress NONE = new Progress(0, 0, 0, 0, 0, 0);
   }
 
   /** A disk of which nothing is done yet. */
@@ -159,39 +59,89 @@ public record PassDisk(
       String machine,
       int disk,
       String replicaId,
-      String sourceSite,
-      String sourceVolume,
-      String snapshot,
-      String since,
-      String targetSite,
-      String targetVolume,
-      long bytes,
-      String mayDiffer,
-      boolean anywhere) {
+      From from,
+      @Nullable To to,
+      Digests digests,
+      long bytes) {
     return new PassDisk(
         index,
         memberId,
         machine,
         disk,
         replicaId,
-        sourceSite,
-        sourceVolume,
-        snapshot,
-        since,
-        targetSite,
-        targetVolume,
+        from,
+        to,
+        digests,
         bytes,
-        mayDiffer,
-        anywhere,
         false,
         false,
-        0,
-        0,
-        0,
-        0,
-        0,
-        0,
+        Progress.NONE,
         "",
         "");
+  }
+
+  /**
+   * One disk of a tally: nothing is written, and where changes are tracked only those are looked
+   * at.
+   */
+  public static PassDisk tally(
+      int index,
+      String memberId,
+      String machine,
+      int disk,
+      From from,
+      Digests against,
+      long bytes) {
+    return fresh(index, memberId, machine, disk, "", from, null, against, bytes);
+  }
+
+  /** Bytes that were shipped, or that differ for a tally. */
+  public long moved() {
+    return progress.sent + progress.zeroed;
+  }
+
+  PassDisk with(Progress now) {
+    Progress kept =
+        new Progress(
+            now.total,
+            now.done,
+            now.read,
+            now.sent,
+            now.zeroed,
+            Math.max(progress.watermark, now.watermark));
+    return new PassDisk(
+        index, memberId, machine, disk, replicaId, from, to, digests, bytes, intended, finished,
+        kept, differed, root);
+  }
+
+  PassDisk finish(Progress last, String ranges, String digest) {
+    return new PassDisk(
+        index, memberId, machine, disk, replicaId, from, to, digests, bytes, intended, true, last,
+        ranges, digest);
+  }
+
+  /** The same once it is recorded what may be written. */
+  PassDisk withIntent() {
+    return new PassDisk(
+        index, memberId, machine, disk, replicaId, from, to, digests, bytes, true, finished,
+        progress, differed, root);
+  }
+
+  PassDisk withoutMarker() {
+    return new PassDisk(
+        index,
+        memberId,
+        machine,
+        disk,
+        replicaId,
+        new From(from.site, from.volume, from.snapshot, ""),
+        to,
+        digests,
+        bytes,
+        intended,
+        finished,
+        progress,
+        differed,
+        root);
   }
 }

@@ -63,12 +63,6 @@ public class PassEntity {
 
   public boolean verify;
 
-  @Column(name = "digest_site_id")
-  public String digestSiteId;
-
-  @Column(name = "digest_point")
-  public String digestPoint;
-
   @JdbcTypeCode(SqlTypes.JSON)
   public String disks;
 

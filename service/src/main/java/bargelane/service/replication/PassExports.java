@@ -1,6 +1,10 @@
 package bargelane.service.replication;
 
 import bargelane.api.LeaseDisk;
+import bargelane.blocks.BlockDevice;
+import bargelane.blocks.DigestVolume;
+import bargelane.blocks.nbd.NbdAddress;
+import bargelane.blocks.nbd.NbdClient;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
@@ -9,7 +13,12 @@ import bargelane.service.site.SiteObjectEntity;
 import bargelane.service.site.Sites;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
+import bargelane.sites.Target;
+import java.io.IOException;
+import java.util.Map;
 import java.util.Optional;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.function.BooleanSupplier;
 import java.util.function.Predicate;
 import org.hibernate.LockMode;
 
@@ -25,6 +34,9 @@ final class PassExports {
   private final Sites sites;
   private final Ledger ledger;
   private final Events events;
+
+  /** Addresses of the digests that are open through this node, by their exports' names. */
+  private final Map<String, String> digests = new ConcurrentHashMap<>();
 
   PassExports(Db db, Sites sites, Ledger ledger, Events events) {
     this.db = db;
@@ -56,9 +68,10 @@ final class PassExports {
    */
   void revokeOwn(PassEntity pass) {
     for (PassDisk disk : Passes.disks(pass)) {
-      drop(disk.sourceSite(), pass.towId, exportName(pass, disk, "s"));
-      if (!disk.targetVolume().isEmpty()) {
-        drop(disk.targetSite(), pass.towId, exportName(pass, disk, "t"));
+      drop(disk.from().site(), pass.towId, exportName(pass, disk, "s"));
+      drop(disk.digests().site(), pass.towId, exportName(pass, disk, "d"));
+      if (disk.to() != null) {
+        drop(disk.to().site(), pass.towId, exportName(pass, disk, "t"));
       }
     }
   }
@@ -78,7 +91,7 @@ final class PassExports {
    */
   private void revoke(String towId, Predicate<SiteObjectEntity> which) {
     ledger
-        .removeAll(towId, which)
+        .removeAll(towId, which.and(this::forget))
         .ifPresent(
             why -> {
               throw new SiteException(
@@ -89,44 +102,105 @@ final class PassExports {
             });
   }
 
-  /** Opens what a tug reads and writes for one disk. */
-  LeaseDisk openDisk(PassEntity pass, PassDisk disk) {
-    SiteDriver source = sites.driver(disk.sourceSite());
-    String name = exportName(pass, disk, "s");
-    ledger.plan(disk.sourceSite(), pass.towId, EXPORT, name);
-    String sourceUri;
-    if (disk.snapshot().isEmpty()) {
-      sourceUri = source.target().openVolume(name, disk.sourceVolume(), false).uri();
-    } else {
-      sourceUri = openSnapshot(pass, disk, source, name);
-    }
+  /**
+   * Opens what a tug reads and writes for one disk.
+   *
+   * @param replica what may differ in it; empty where nothing is written
+   */
+  LeaseDisk openDisk(PassEntity pass, PassDisk disk, Optional<ReplicaEntity> replica) {
+    PassDisk.From from = disk.from();
+    String name = plan(pass, disk, from.site(), "s");
+    String sourceUri =
+        from.snapshot().isEmpty()
+            ? sites.driver(from.site()).target().openVolume(name, from.volume(), false).uri()
+            : openSnapshot(pass, disk, sites.driver(from.site()), name);
     String targetUri = "";
-    if (!disk.targetVolume().isEmpty()) {
-      String sink = exportName(pass, disk, "t");
-      ledger.plan(disk.targetSite(), pass.towId, EXPORT, sink);
+    if (disk.to() != null) {
+      String sink = plan(pass, disk, disk.to().site(), "t");
       targetUri =
-          sites
-              .driver(disk.targetSite())
-              .target()
-              .openVolume(sink, disk.targetVolume(), true)
-              .uri();
+          sites.driver(disk.to().site()).target().openVolume(sink, disk.to().volume(), true).uri();
     }
     return new LeaseDisk(
         disk.index(),
         disk.machine(),
         sourceUri,
         targetUri,
+        openDigests(pass, disk),
         disk.bytes(),
-        disk.mayDiffer(),
-        disk.anywhere(),
-        !pass.digestPoint.isEmpty(),
-        disk.watermark());
+        replica.map(r -> r.intent).orElse(""),
+        replica.map(r -> r.anywhere).orElse(false),
+        disk.progress().watermark());
+  }
+
+  private String plan(PassEntity pass, PassDisk disk, String site, String end) {
+    String name = exportName(pass, disk, end);
+    ledger.plan(site, pass.towId, EXPORT, name);
+    return name;
+  }
+
+  private String openDigests(PassEntity pass, PassDisk disk) {
+    PassDisk.Digests d = disk.digests();
+    String name = plan(pass, disk, d.site(), "d");
+    Target target = sites.driver(d.site()).target();
+    String uri =
+        (d.point().isEmpty()
+                ? target.openVolume(name, d.volume(), true)
+                : target.openFrozen(name, d.point(), d.volume()))
+            .uri();
+    digests.put(name, uri);
+    return uri;
+  }
+
+  /**
+   * The root of the digests that a disk's holder has finished, as the target holds them.
+   *
+   * @throws IOException saying why they are not the ones of this disk, or can't be read
+   */
+  String digestRoot(PassEntity pass, PassDisk disk) throws IOException {
+    String name = exportName(pass, disk, "d");
+    // Another node may have opened it; opening it again under its name revokes its holder's.
+    String uri = digests.containsKey(name) ? digests.get(name) : openDigests(pass, disk);
+    try (BlockDevice device = NbdClient.connect(NbdAddress.parse(uri))) {
+      return DigestVolume.root(device, disk.bytes());
+    }
+  }
+
+  /** As {@link Passes#copyDigests} has it. */
+  void copyDigests(
+      String towId, String name, PassDisk.Digests from, PassDisk.Digests to, BooleanSupplier over) {
+    String source = "bl-" + name + "-s";
+    String sink = "bl-" + name + "-t";
+    ledger.plan(from.site(), towId, EXPORT, source);
+    ledger.plan(to.site(), towId, EXPORT, sink);
+    String sourceUri =
+        sites.driver(from.site()).target().openFrozen(source, from.point(), from.volume()).uri();
+    String sinkUri = sites.driver(to.site()).target().openVolume(sink, to.volume(), true).uri();
+    try (BlockDevice in = NbdClient.connect(NbdAddress.parse(sourceUri));
+        BlockDevice out = NbdClient.connect(NbdAddress.parse(sinkUri))) {
+      // While this is open nobody else writes; whoever was faster has what this would copy, and may
+      // have gone on from it.
+      if (!over.getAsBoolean()) {
+        DigestVolume.copy(in, out);
+      }
+    } catch (IOException e) {
+      throw new SiteException(
+          SiteException.Kind.MAY_PASS,
+          "digests-uncopied",
+          "digests can't be copied from one site to the other: " + e.getMessage(),
+          e);
+    } finally {
+      ledger.remove(from.site(), EXPORT, source);
+      ledger.remove(to.site(), EXPORT, sink);
+    }
   }
 
   private String openSnapshot(PassEntity pass, PassDisk disk, SiteDriver source, String name) {
-    Optional<String> since = Optional.of(disk.since()).filter(m -> !m.isEmpty());
+    Optional<String> since = Optional.of(disk.from().since()).filter(m -> !m.isEmpty());
     try {
-      return source.source().openSnapshot(name, disk.snapshot(), disk.sourceVolume(), since).uri();
+      return source
+          .source()
+          .openSnapshot(name, disk.from().snapshot(), disk.from().volume(), since)
+          .uri();
     } catch (SiteException e) {
       if (e.kind() != SiteException.Kind.MARKER_LOST) {
         throw e;
@@ -145,9 +219,14 @@ final class PassExports {
           });
       return source
           .source()
-          .openSnapshot(name, disk.snapshot(), disk.sourceVolume(), Optional.empty())
+          .openSnapshot(name, disk.from().snapshot(), disk.from().volume(), Optional.empty())
           .uri();
     }
+  }
+
+  private boolean forget(SiteObjectEntity o) {
+    digests.remove(o.name);
+    return true;
   }
 
   /** Revokes every export of a pass: when this returns nobody reads or writes through it. */
@@ -158,6 +237,6 @@ final class PassExports {
 
   /** Has every export of a pass revoked as soon as its site allows. */
   void revokeLater(PassEntity pass) {
-    ledger.removeAll(pass.towId, o -> of(pass, o));
+    ledger.removeAll(pass.towId, o -> of(pass, o) && forget(o));
   }
 }

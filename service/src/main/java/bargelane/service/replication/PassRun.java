@@ -19,6 +19,7 @@ import java.time.Duration;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.stream.Stream;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
 
@@ -120,14 +121,14 @@ public final class PassRun implements RunKind {
     PassEntity pass = pass(w);
     TowState state = state(w);
     List<PassDisk> disks = Passes.disks(pass);
-    String site = disks.get(0).targetSite();
+    String site = disks.get(0).to().site();
     Target target = services.sites().driver(site).target();
     String name = pointName(pass.id);
     String owner = services.ledger().plan(site, w.subjectId(), "point", name);
-    target.freeze(name, owner, disks.stream().map(PassDisk::targetVolume).toList());
-    for (PassDisk d : disks) {
-      target.attach(name, d.digestFile(), services.passes().shippedDigests(pass.id, d.index()));
-    }
+    target.freeze(
+        name,
+        owner,
+        disks.stream().flatMap(d -> Stream.of(d.to().volume(), d.digests().volume())).toList());
     target.attach(
         name,
         "manifest",
@@ -165,7 +166,7 @@ public final class PassRun implements RunKind {
                       s,
                       "update ReplicaEntity set intent = '', anywhere = false, blank = false where legId = ?1",
                       leg.id);
-                  Passes.close(s, pass, PassState.COMPLETE, services.clock().instant());
+                  Passes.close(pass, PassState.COMPLETE, services.clock().instant());
                   services
                       .events()
                       .tell(
@@ -198,7 +199,7 @@ public final class PassRun implements RunKind {
     point.id = Ids.next("point");
     point.towId = pass.towId;
     point.legId = leg.id;
-    point.siteId = disks.get(0).targetSite();
+    point.siteId = disks.get(0).to().site();
     point.number = TowState.nextPointNumber(s, pass.towId);
     point.name = pointName(pass.id);
     point.asOf = pass.asOf;
@@ -211,7 +212,14 @@ public final class PassRun implements RunKind {
     point.volumes =
         Json.text(
             disks.stream()
-                .map(d -> new PointVolume(d.memberId(), d.disk(), d.targetVolume(), d.root()))
+                .map(
+                    d ->
+                        new PointVolume(
+                            d.memberId(),
+                            d.disk(),
+                            d.to().volume(),
+                            d.root(),
+                            d.digests().volume()))
                 .toList());
     return point;
   }
@@ -295,7 +303,7 @@ public final class PassRun implements RunKind {
             s -> {
               PassEntity pass = s.find(PassEntity.class, passId(w));
               if (pass.endedAt == null) {
-                Passes.close(s, pass, PassState.FAILED, services.clock().instant());
+                Passes.close(pass, PassState.FAILED, services.clock().instant());
               }
             });
     return Outcome.done("");

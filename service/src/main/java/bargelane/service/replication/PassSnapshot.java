@@ -1,5 +1,6 @@
 package bargelane.service.replication;
 
+import bargelane.blocks.DigestVolume;
 import bargelane.core.replication.LegState;
 import bargelane.core.replication.PassKind;
 import bargelane.core.site.Capabilities.Reach;
@@ -12,6 +13,7 @@ import bargelane.service.run.Work;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import bargelane.sites.Source;
+import bargelane.sites.Target;
 import bargelane.text.Sizes;
 import java.time.Duration;
 import java.time.Instant;
@@ -57,7 +59,7 @@ final class PassSnapshot {
     if (!w.has(PassNotes.PASS)) {
       services.passes().revokeLeft(w.subjectId());
     }
-    grow(w, state(w), leg, from);
+    fit(w, state(w), leg, from);
     TowState state = state(w);
     String passId =
         w.makeOnce(
@@ -84,6 +86,8 @@ final class PassSnapshot {
             && !leg.marker.isEmpty()
             && markers.containsAll(state.names(leg.marker, from));
     boolean blank = state.replicas.stream().allMatch(r -> r.blank);
+    // All of it is to be looked at, whatever was tracked.
+    tracked &= !state.replicas.stream().allMatch(r -> r.anywhere);
 
     Map<String, List<String>> groups = new LinkedHashMap<>();
     Map<String, String> since = new HashMap<>();
@@ -157,13 +161,23 @@ final class PassSnapshot {
                 .orElse(""));
   }
 
-  /** Lets replicas grow whose source disks have grown. */
-  private void grow(Work w, TowState state, LegEntity leg, Side from) {
+  /** Gives replicas digests that have none, and lets those grow whose source disks have grown. */
+  private void fit(Work w, TowState state, LegEntity leg, Side from) {
+    Target target = services.sites().driver(state.siteId(from.other())).target();
     for (MemberEntity m : state.members) {
       Berth berth = TowState.berth(m, from).orElseThrow();
       MachineFacts now =
           services.sites().driver(state.siteId(from)).compute().machine(berth.platformId());
       for (ReplicaEntity r : state.replicasOf(m)) {
+        if (r.digests.isEmpty()) {
+          String digests = ReplicaEntity.digestsOf(r.volume);
+          target.createVolume(
+              digests,
+              services.ledger().plan(state.siteId(from.other()), w.subjectId(), "volume", digests),
+              DigestVolume.bytesFor(r.bytes),
+              r.storage);
+          services.db().run(s -> s.find(ReplicaEntity.class, r.id).digests = digests);
+        }
         // 0 where the platform does not tell sizes with a single machine.
         long bytes = r.disk < now.disks().size() ? now.disks().get(r.disk).bytes() : 0;
         if (bytes != 0 && bytes < r.bytes) {
@@ -173,7 +187,8 @@ final class PassSnapshot {
               "see why; if it is meant, take the machine out of the wave and plan it again");
         }
         if (bytes > r.bytes) {
-          services.sites().driver(state.siteId(from.other())).target().growVolume(r.volume, bytes);
+          target.growVolume(ReplicaEntity.digestsOf(r.volume), DigestVolume.bytesFor(bytes));
+          target.growVolume(r.volume, bytes);
           services.db().run(s -> record(s, w, m, r, leg, bytes));
         }
       }
@@ -216,18 +231,6 @@ final class PassSnapshot {
       Instant asOf) {
     pass.kind = kind;
     pass.asOf = asOf;
-    Optional<PointEntity> known =
-        services
-            .db()
-            .tx(
-                s ->
-                    TowState.newestPoint(s, leg)
-                        .or(
-                            () ->
-                                Optional.ofNullable(leg.basePointId)
-                                    .map(id -> s.find(PointEntity.class, id))));
-    pass.digestSiteId = known.map(p -> p.siteId).orElse("");
-    pass.digestPoint = known.map(p -> p.name).orElse("");
     List<PassDisk> disks = new ArrayList<>();
     for (MemberEntity m : state.members) {
       Berth berth = TowState.berth(m, from).orElseThrow();
@@ -239,15 +242,14 @@ final class PassSnapshot {
                 m.name,
                 r.disk,
                 r.id,
-                state.siteId(from),
-                berth.disks().get(r.disk),
-                TowState.nameFor(PassRun.snapshotName(pass.id), reach, m),
-                kind == PassKind.DELTA ? TowState.nameFor(leg.marker, reach, m) : "",
-                state.siteId(from.other()),
-                r.volume,
-                r.bytes,
-                r.intent,
-                r.anywhere));
+                new PassDisk.From(
+                    state.siteId(from),
+                    berth.disks().get(r.disk),
+                    TowState.nameFor(PassRun.snapshotName(pass.id), reach, m),
+                    kind == PassKind.DELTA ? TowState.nameFor(leg.marker, reach, m) : ""),
+                new PassDisk.To(state.siteId(from.other()), r.volume),
+                new PassDisk.Digests(state.siteId(from.other()), "", r.digests),
+                r.bytes));
       }
     }
     pass.disks = Json.text(disks);

@@ -18,8 +18,8 @@ import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
-import java.util.Optional;
 import java.util.concurrent.ThreadLocalRandom;
+import java.util.function.BooleanSupplier;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
 
@@ -80,25 +80,6 @@ public final class Passes {
   }
 
   /**
-   * One disk of a tally: nothing is written, and where changes are tracked only those are looked
-   * at.
-   */
-  public static PassDisk tallyDisk(
-      int index,
-      String memberId,
-      String machine,
-      int disk,
-      String site,
-      String volume,
-      String snapshot,
-      String since,
-      long bytes) {
-    return PassDisk.fresh(
-        index, memberId, machine, disk, "", site, volume, snapshot, since, "", "", bytes, "",
-        false);
-  }
-
-  /**
    * Records a pass that is not offered yet. A leg has one open pass; the database refuses another.
    */
   public static PassEntity create(
@@ -121,8 +102,6 @@ public final class Passes {
     pass.startedAt = clock.instant();
     pass.tug = "";
     pass.verify = verify;
-    pass.digestSiteId = "";
-    pass.digestPoint = "";
     pass.disks = "[]";
     pass.problem = "";
     pass.problemCode = "";
@@ -215,21 +194,15 @@ public final class Passes {
     events.tell(s, "pass", p.towId, p.runId, "pass " + p.number + ": " + why, null);
   }
 
-  /** The digest map that a shipped disk ended with. */
-  public byte[] shippedDigests(String passId, int index) {
-    return db.tx(s -> digests(s, passId, index)).orElseThrow();
-  }
-
-  /** The digest map that a tug handed over for a disk, if it did. */
-  Optional<byte[]> digests(Session s, String passId, int index) {
-    return s
-        .createNativeQuery(
-            "select map from pass_digests where pass_id = ?1 and disk = ?2", byte[].class)
-        .setParameter(1, passId)
-        .setParameter(2, index)
-        .getResultList()
-        .stream()
-        .findFirst();
+  /**
+   * Copies digests from one site to another, onto a volume that is blank or holds a part of the
+   * same copy; through exports of names that begin with {@code name}.
+   *
+   * @param over whether the volume is in use already, and is not to be written any more
+   */
+  public void copyDigests(
+      String towId, String name, PassDisk.Digests from, PassDisk.Digests to, BooleanSupplier over) {
+    exports.copyDigests(towId, name, from, to, over);
   }
 
   /** Revokes what earlier passes of a tow have left open, before another begins. */
@@ -262,7 +235,7 @@ public final class Passes {
   }
 
   /** Closes a pass's record. */
-  public static void close(Session s, PassEntity pass, PassState state, Instant now) {
+  public static void close(PassEntity pass, PassState state, Instant now) {
     pass.state = state;
     pass.endedAt = now;
     if (state == PassState.COMPLETE) {
@@ -270,8 +243,5 @@ public final class Passes {
       pass.problem = "";
       pass.problemCode = "";
     }
-    s.createNativeMutationQuery("delete from pass_digests where pass_id = ?1")
-        .setParameter(1, pass.id)
-        .executeUpdate();
   }
 }

@@ -1,4 +1,13 @@
 package bargelane.service.replication;
 
-/** One disk of a point: the replica volume it was frozen from and the digest of its content. */
-public record PointVolume(String memberId, int disk, String volume, String root) {}
+import java.util.Objects;
+
+/**
+ * One disk of a point: the replica volume that it was frozen from, the digest of its content, and
+ * the volume of its digests, frozen with it; empty where it has none, recorded by a version before.
+ */
+public record PointVolume(String memberId, int disk, String volume, String root, String digests) {
+  public PointVolume {
+    digests = Objects.requireNonNullElse(digests, "");
+  }
+}

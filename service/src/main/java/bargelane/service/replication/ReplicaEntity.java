@@ -10,6 +10,11 @@ import jakarta.persistence.Table;
 @Table(name = "replica")
 public class ReplicaEntity {
 
+  /** The volume that belongs to another as its digests. */
+  public static String digestsOf(String volume) {
+    return volume + "-digests";
+  }
+
   @Id public String id;
 
   @Column(name = "leg_id")
@@ -21,6 +26,9 @@ public class ReplicaEntity {
   public int disk;
 
   public String volume;
+
+  /** The volume of its digests; empty if it has none yet. */
+  public String digests = "";
 
   public String storage;
 

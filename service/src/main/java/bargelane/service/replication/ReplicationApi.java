@@ -41,12 +41,6 @@ public record ReplicationApi(Timetables timetables, Leases leases, Tugs tugs)
     e.post("/leases/{pass}/intent", "A tug says what it may write")
         .takes(LeaseIntent.class)
         .does((r, b) -> leases.intent(r.path("pass"), b));
-    e.get("/leases/{pass}/disks/{disk}/digests", "The digest map that a disk's pass begins with")
-        .maybe(byte[].class, r -> leases.digests(r.path("pass"), r.index("disk")));
-    e.put("/leases/{pass}/disks/{disk}/digests", "The digest map that a disk's pass ends with")
-        .number("epoch", -1, "the lease's epoch")
-        .takes(byte[].class)
-        .does((r, b) -> leases.putDigests(r.path("pass"), r.number("epoch"), r.index("disk"), b));
     e.post("/leases/{pass}/done", "A tug has finished a disk")
         .takes(LeaseDone.class)
         .does((r, b) -> leases.done(r.path("pass"), b));

@@ -109,7 +109,12 @@ public final class ReplicationViews {
             .map(
                 d ->
                     new PassView.DiskProgress(
-                        d.machine(), d.disk(), d.finished(), d.total(), d.done(), d.sent()))
+                        d.machine(),
+                        d.disk(),
+                        d.finished(),
+                        d.progress().total(),
+                        d.progress().done(),
+                        d.progress().sent()))
             .toList());
   }
 }

@@ -122,6 +122,30 @@ public final class Tows {
     }
   }
 
+  /**
+   * Puts the copies of a leg's disks in doubt: the next pass trusts no digest of theirs, and
+   * compares all of them with the source.
+   */
+  public static void doubt(Session s, String legId) {
+    Db.change(
+        s, "update ReplicaEntity set anywhere = true where legId = ?1 and blank = false", legId);
+  }
+
+  /** Puts the copy of one disk in doubt. */
+  public static void doubt(Session s, String legId, String memberId, int disk) {
+    Db.change(
+        s,
+        "update ReplicaEntity set anywhere = true where legId = ?1 and memberId = ?2 and disk = ?3",
+        legId,
+        memberId,
+        disk);
+  }
+
+  /** Whether a leg has been opened. */
+  public static boolean isLeg(Session s, String legId) {
+    return s.find(LegEntity.class, legId) != null;
+  }
+
   /** Deletes the records of what a tow holds: its points and its replicas. */
   public static void forgetCopies(Session s, String towId) {
     Db.change(s, "delete from PointEntity where towId = ?1", towId);
@@ -143,10 +167,6 @@ public final class Tows {
 
   /** Deletes the records of a tow that holds nothing; its passes, legs and members. */
   public static void forget(Session s, String towId) {
-    s.createNativeMutationQuery(
-            "delete from pass_digests where pass_id in (select id from pass where tow_id = ?1)")
-        .setParameter(1, towId)
-        .executeUpdate();
     Db.change(s, "delete from PassEntity where towId = ?1", towId);
     forgetReplicas(s, towId);
     Db.change(s, "delete from LegEntity where towId = ?1", towId);

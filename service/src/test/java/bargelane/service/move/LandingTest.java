@@ -135,7 +135,12 @@ class LandingTest extends MovesFixture {
     order.verify(home.target).deleteVolume(CLONE);
     verify(home.target, never()).deleteVolume("vol-0");
     assertEquals(
-        List.of("away point pass-1", "away volume replica-0", "home marker mark"), recorded());
+        List.of(
+            "away point pass-1",
+            "away volume replica-0",
+            "away volume replica-0-digests",
+            "home marker mark"),
+        recorded());
   }
 
   @Test

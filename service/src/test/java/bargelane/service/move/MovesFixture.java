@@ -19,6 +19,7 @@ import bargelane.service.platform.TestDatabase;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.Passes;
 import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.PointVolume;
 import bargelane.service.replication.ReplicaEntity;
@@ -93,7 +94,10 @@ abstract class MovesFixture {
     db = database.db();
     events = new Events(db, clock, database.url, "bargelane", database.password);
     Ledger ledger = new Ledger(db, sites, clock, "in-test");
-    services = new Services(db, clock, events, sites, ledger, mock(RunEngine.class), null);
+    RunEngine runs = mock(RunEngine.class);
+    Passes passes =
+        new Passes(db, sites, ledger, events, runs, java.time.Duration.ofSeconds(6), clock);
+    services = new Services(db, clock, events, sites, ledger, runs, passes);
     moves = new Moves(services, watched::add);
     landing = new Landing(services, moves);
     turning = new Turning(services, moves, watched::add);
@@ -202,6 +206,7 @@ abstract class MovesFixture {
     replica.legId = "leg-1";
     replica.memberId = "mem";
     replica.volume = "replica-0";
+    replica.digests = "replica-0-digests";
     replica.storage = "shelf";
     replica.bytes = 1L << 30;
     replica.intent = "";
@@ -217,7 +222,8 @@ abstract class MovesFixture {
     point.consistency = "crash";
     point.verified = true;
     point.recordedAt = now;
-    point.volumes = Json.text(List.of(new PointVolume("mem", 0, "replica-0", "root-0")));
+    point.volumes =
+        Json.text(List.of(new PointVolume("mem", 0, "replica-0", "root-0", "replica-0-digests")));
     s.persist(point);
     RunEntity run = new RunEntity();
     run.id = "run";
@@ -233,7 +239,7 @@ abstract class MovesFixture {
     run.startedAt = now;
     s.persist(run);
     s.flush();
-    for (String thing : List.of("volume/replica-0", "point/pass-1")) {
+    for (String thing : List.of("volume/replica-0", "volume/replica-0-digests", "point/pass-1")) {
       record(s, "away", thing);
     }
     record(s, "home", "marker/mark");

@@ -1,7 +1,9 @@
 package bargelane.service.move;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
 import static org.mockito.ArgumentMatchers.eq;
 import static org.mockito.Mockito.doNothing;
@@ -10,9 +12,12 @@ import static org.mockito.Mockito.never;
 import static org.mockito.Mockito.verify;
 import static org.mockito.Mockito.when;
 
+import bargelane.blocks.BlockDevice;
+import bargelane.blocks.DigestVolume;
 import bargelane.core.replication.Direction;
 import bargelane.core.replication.LegState;
 import bargelane.service.platform.Db;
+import bargelane.service.platform.TestDisks;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.PointEntity;
@@ -21,9 +26,13 @@ import bargelane.service.replication.ReplicaEntity;
 import bargelane.service.replication.Side;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
+import bargelane.sites.ExportRef;
+import java.io.IOException;
+import java.nio.ByteBuffer;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 
@@ -55,9 +64,34 @@ class TurningTest extends MovesFixture {
     return db.tx(s -> Db.list(s, type, "from " + type.getSimpleName() + " order by " + order));
   }
 
+  private static final long SIZE = 1L << 30;
+
+  private TestDisks disks;
+  private BlockDevice copied;
+  private String root;
+
+  /** The digests of the common point, and the volume that they are copied to. */
+  @BeforeEach
+  void digests() throws IOException {
+    disks = TestDisks.open();
+    DigestVolume known = DigestVolume.open(disks.offer("known", DigestVolume.bytesFor(SIZE)));
+    known.set(5, DigestVolume.digest(ByteBuffer.wrap(new byte[] {1})));
+    root = known.finish(SIZE, () -> {});
+    copied = disks.offer("copied", DigestVolume.bytesFor(SIZE));
+    when(away.target.openFrozen(any(), eq("pass-1"), eq("replica-0-digests")))
+        .thenAnswer(x -> new ExportRef(x.getArgument(0), disks.uri("known"), false));
+    when(home.target.openVolume(any(), any(), eq(true)))
+        .thenAnswer(x -> new ExportRef(x.getArgument(0), disks.uri("copied"), false));
+  }
+
+  @AfterEach
+  void noDigests() throws IOException {
+    disks.close();
+  }
+
   @Test
-  void theDisksThatWereLeftBecomeTheBaseOfTheWayBack() {
-    when(away.target.attachment("pass-1", "digests-mem-0")).thenReturn(Optional.of(new byte[] {7}));
+  void theDisksThatWereLeftBecomeTheBaseOfTheWayBack() throws IOException {
+    when(away.target.attachment("pass-1", "manifest")).thenReturn(Optional.of(new byte[] {7}));
     for (int life = 0; life < 2; life++) {
       turning.turn(work(), turnTo(true));
     }
@@ -76,10 +110,54 @@ class TurningTest extends MovesFixture {
     assertEquals(2, common.number);
     assertEquals("home", common.siteId);
     assertEquals(now.minusSeconds(9), common.asOf, "it is as old as the point that it equals");
-    assertEquals(List.of(new PointVolume("mem", 0, "vol-0", "root-0")), Moves.volumes(common));
-    verify(home.target, org.mockito.Mockito.times(2))
-        .attach(eq("bl-run-anchor"), eq("digests-mem-0"), any());
+    assertEquals(
+        List.of(new PointVolume("mem", 0, "vol-0", "root-0", replica.digests)),
+        Moves.volumes(common));
+    assertFalse(replica.anywhere, "the digests of the common point are its own");
+    assertEquals(root, DigestVolume.root(copied, SIZE));
+    verify(home.target)
+        .freeze("bl-run-anchor", "bargelane/in-test/tow", List.of("vol-0", replica.digests));
+    verify(home.target).attach(eq("bl-run-anchor"), eq("manifest"), any());
+    assertEquals(
+        List.of(),
+        recorded().stream().filter(o -> o.contains(" export ")).toList(),
+        "what they were copied through is closed");
     assertEquals(List.of(back.id, back.id), watched, "its passes are due at once");
+  }
+
+  /** Whoever was relieved comes back when passes of the leg may have gone on from the digests. */
+  @Test
+  void digestsOfALegThatIsOpenAreNotCopiedOver() throws IOException {
+    when(home.target.openVolume(any(), any(), eq(true)))
+        .thenAnswer(
+            x -> {
+              db.run(
+                  s -> {
+                    LegEntity opened = new LegEntity();
+                    opened.id = work().need(MoveNotes.NEXT_LEG);
+                    opened.towId = "tow";
+                    opened.number = 2;
+                    opened.direction = Direction.BACK;
+                    opened.state = LegState.OPEN;
+                    opened.marker = "";
+                    s.persist(opened);
+                  });
+              return new ExportRef(x.getArgument(0), disks.uri("copied"), false);
+            });
+    turning.turn(work(), turnTo(false));
+    assertThrows(IOException.class, () -> DigestVolume.root(copied, SIZE));
+    assertEquals(1, all(ReplicaEntity.class, "id").size());
+  }
+
+  @Test
+  void aCommonPointWithoutDigestsLeavesAllInDoubt() {
+    db.run(
+        s ->
+            s.find(PointEntity.class, "point-1").volumes =
+                "[{\"memberId\": \"mem\", \"disk\": 0, \"volume\": \"replica-0\", \"root\": \"r\"}]");
+    turning.turn(work(), turnTo(true));
+    assertTrue(all(ReplicaEntity.class, "volume").get(0).anywhere);
+    verify(away.target, never()).openFrozen(any(), any(), any());
   }
 
   @Test
@@ -103,6 +181,7 @@ class TurningTest extends MovesFixture {
   void aLegThatIsDroppedLeavesNothing() {
     turning.dropLeg("leg-1");
     verify(away.target).deleteVolume("replica-0");
+    verify(away.target).deleteVolume("replica-0-digests");
     verify(away.target).deletePoint("pass-1");
     verify(home.source).forgetMarker("mark");
     assertEquals(List.of(), recorded());

@@ -330,7 +330,7 @@ class WavesTest {
     plan();
     assertEquals(
         "not-loaded",
-        assertThrows(ProblemException.class, () -> waves.pass("lending", "e")).code());
+        assertThrows(ProblemException.class, () -> waves.pass("lending", false, "e")).code());
     assertEquals(
         "wave-unknown", assertThrows(ProblemException.class, () -> waves.remove("none")).code());
     assertEquals(List.of("load"), pages.wave("lending").verbs());

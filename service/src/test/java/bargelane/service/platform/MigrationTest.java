@@ -1,6 +1,7 @@
 package bargelane.service.platform;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.core.replication.PassState;
@@ -10,6 +11,8 @@ import bargelane.service.machine.MachineWaveEntity;
 import bargelane.service.node.Entities;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.PassEntity;
+import bargelane.service.replication.Passes;
+import bargelane.service.replication.ReplicaEntity;
 import bargelane.service.replication.TowEntity;
 import bargelane.service.run.RunEntity;
 import bargelane.service.site.Inventories;
@@ -47,7 +50,12 @@ class MigrationTest {
       insert into pass (id, run_id, tow_id, leg_id, number, kind, state, started_at, ended_at, epoch, tug, attempts, verify,
           digest_site_id, digest_point, disks, total, done, read, sent, zeroed, problem)
         values ('pass-1', 'run-2', 'tow-1', 'leg-2', 1, 'delta', 'failed', now(), now(), 1, '', 0, true,
-          '', '', '[]', 0, 0, 0, 0, 0, 'no-space: the disk is full: no room');
+          '', '', '[]', 0, 0, 0, 0, 0, 'no-space: the disk is full: no room'),
+        ('pass-2', 'run-2', 'tow-1', 'leg-2', 2, 'delta', 'leased', now(), null, 1, '', 0, true,
+          '', '', '[{"index": 0, "mayDiffer": ""}]', 0, 0, 0, 0, 0, '');
+      insert into replica (id, leg_id, member_id, disk, volume, storage, bytes, intent, anywhere, blank) values
+        ('rep-1', 'leg-2', 'mem-1', 0, 'v', '', 1048576, '', false, false),
+        ('rep-2', 'leg-2', 'mem-1', 1, 'w', '', 1048576, '', false, true);
       update site set inventory = '{"zones": ["z"], "quota": {"machines": 9, "machinesUsed": 1, "volumeGib": 5, "volumeGibUsed": 0},
         "networks": [{"id": "n", "name": "N", "zone": "z", "cidr": "10.0.0.0/24", "isolated": false}],
         "storages": [{"id": "reed", "name": "Reed", "media": "ssd", "pricePerGibMonth": 0.1, "currency": "EUR"}],
@@ -87,6 +95,12 @@ class MigrationTest {
               assertEquals(PassState.FAILED, pass.state);
               assertEquals("no-space", pass.problemCode);
               assertEquals("the disk is full: no room", pass.problem);
+              PassEntity open = s.find(PassEntity.class, "pass-2");
+              assertEquals(PassState.FAILED, open.state, "a pass of the former kind ends");
+              assertEquals(List.of(), Passes.disks(open));
+              ReplicaEntity replica = s.find(ReplicaEntity.class, "rep-1");
+              assertTrue(replica.anywhere && replica.digests.isEmpty(), "all of it is compared");
+              assertFalse(s.find(ReplicaEntity.class, "rep-2").anywhere, "it is blank");
               SiteEntity there = s.find(SiteEntity.class, "site-2");
               Inventories shores = new Inventories(s);
               assertEquals("10.0.0.0/24", shores.of(there).network("N").orElseThrow().cidr());

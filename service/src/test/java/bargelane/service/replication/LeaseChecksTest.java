@@ -1,12 +1,14 @@
 package bargelane.service.replication;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseReport;
-import bargelane.blocks.DigestMap;
 import bargelane.core.replication.PassState;
+import bargelane.sites.SiteException;
+import java.nio.ByteBuffer;
 import java.util.List;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -42,7 +44,9 @@ class LeaseChecksTest extends PassesFixture {
                 leases.report(
                     pass, new LeaseReport(1, disk, total, done, done, sent, zeroed, watermark))));
     PassDisk kept = Passes.disks(db.tx(s -> s.find(PassEntity.class, pass))).get(0);
-    assertEquals(List.of(0L, 0L, 0L), List.of(kept.done(), kept.sent(), kept.watermark()));
+    assertEquals(
+        List.of(0L, 0L, 0L),
+        List.of(kept.progress().done(), kept.moved(), kept.progress().watermark()));
   }
 
   @Test
@@ -53,22 +57,33 @@ class LeaseChecksTest extends PassesFixture {
   }
 
   @Test
-  void aDiskIsDoneOnlyWithTheDigestMapThatShowsIt() throws InterruptedException {
+  void aDiskIsDoneOnlyWithTheDigestsThatTheTargetHolds() throws Exception {
     offer();
     take("liar");
-    assertEquals("report-impossible", refused(() -> leases.done(pass, done(1))), "none at all");
-    DigestMap small = new DigestMap(SIZE / 2);
-    assertEquals("report-impossible", refused(() -> leases.putDigests(pass, 1, 0, small.bytes())));
-    assertEquals(
-        "report-impossible", refused(() -> leases.putDigests(pass, 1, 0, new byte[] {1, 2, 3})));
-    DigestMap other = new DigestMap(SIZE);
-    other.set(3, new byte[32]);
-    leases.putDigests(pass, 1, 0, other.bytes());
-    assertEquals("report-impossible", refused(() -> leases.done(pass, done(1))), "another's root");
+    String claimed = "0".repeat(64);
+    SiteException none =
+        assertThrows(SiteException.class, () -> leases.done(pass, done(1, claimed)));
+    assertTrue(none.getMessage().contains("no finished digests"), none.getMessage());
+    String root = finish(3);
+    assertEquals("report-impossible", refused(() -> leases.done(pass, done(1, claimed))));
+    // One that was killed while it finished them.
+    digests.write(4096, ByteBuffer.wrap(new byte[] {42}));
+    SiteException torn = assertThrows(SiteException.class, () -> leases.done(pass, done(1, root)));
+    assertTrue(torn.getMessage().contains("not whole"), torn.getMessage());
     assertEquals(PassState.LEASED, state());
-    leases.putDigests(pass, 1, 0, new DigestMap(SIZE).bytes());
-    leases.done(pass, done(1));
-    assertEquals("lease-lost", refused(() -> leases.done(pass, done(1))));
+    digests.writeZeroes(0, digests.size());
+    leases.done(pass, done(1, finish(3)));
+    assertEquals("lease-lost", refused(() -> leases.done(pass, done(1, root))));
+  }
+
+  @Test
+  void theDigestsOfADiskAreReadThroughAnotherNodeAsWell() throws Exception {
+    offer();
+    take("tug-1");
+    String root = finish(7);
+    // The service that opened them is gone; another one is told.
+    new Leases(new Passes(db, sites, ledger, events, runs, LEASE, clock)).done(pass, done(1, root));
+    assertEquals(PassState.SHIPPED, state());
   }
 
   @Test

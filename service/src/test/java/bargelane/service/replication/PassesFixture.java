@@ -3,6 +3,7 @@ package bargelane.service.replication;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.mockito.ArgumentMatchers.any;
 import static org.mockito.ArgumentMatchers.anyBoolean;
+import static org.mockito.ArgumentMatchers.eq;
 import static org.mockito.Mockito.mock;
 import static org.mockito.Mockito.when;
 
@@ -10,7 +11,8 @@ import bargelane.api.Lease;
 import bargelane.api.LeaseDone;
 import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseReport;
-import bargelane.blocks.DigestMap;
+import bargelane.blocks.BlockDevice;
+import bargelane.blocks.DigestVolume;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
 import bargelane.core.run.RunState;
@@ -19,6 +21,7 @@ import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
 import bargelane.service.platform.TestDatabase;
+import bargelane.service.platform.TestDisks;
 import bargelane.service.run.RunEngine;
 import bargelane.service.run.RunEntity;
 import bargelane.service.site.Ledger;
@@ -28,6 +31,7 @@ import bargelane.sites.SiteDriver;
 import bargelane.sites.Source;
 import bargelane.sites.Target;
 import java.io.IOException;
+import java.nio.ByteBuffer;
 import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
@@ -55,6 +59,10 @@ abstract class PassesFixture {
   Passes passes;
   Leases leases;
   String pass;
+  TestDisks disks;
+
+  /** The digests of the replica, at the target. */
+  BlockDevice digests;
 
   @BeforeEach
   void open() throws IOException {
@@ -66,6 +74,10 @@ abstract class PassesFixture {
         .thenAnswer(x -> new ExportRef(x.getArgument(0), "nbd+unix:///" + x.getArgument(0), true));
     when(target.openVolume(any(), any(), anyBoolean()))
         .thenAnswer(x -> new ExportRef(x.getArgument(0), "nbd+unix:///" + x.getArgument(0), true));
+    disks = TestDisks.open();
+    digests = disks.offer("r0-digests", DigestVolume.bytesFor(SIZE));
+    when(target.openVolume(any(), eq("r0-digests"), anyBoolean()))
+        .thenAnswer(x -> new ExportRef(x.getArgument(0), disks.uri("r0-digests"), false));
     database = TestDatabase.open();
     db = database.db();
     events = new Events(db, clock, database.url, "bargelane", database.password);
@@ -87,7 +99,7 @@ abstract class PassesFixture {
             s.createNativeMutationQuery(sql).executeUpdate();
           }
           s.createNativeMutationQuery(
-                  "insert into replica values ('rep', 'leg', 'mem', 0, 'r0', '', 1048576, '', false, true)")
+                  "insert into replica values ('rep', 'leg', 'mem', 0, 'r0', '', 1048576, '', false, true, 'r0-digests')")
               .executeUpdate();
           RunEntity run = new RunEntity();
           run.id = "run";
@@ -110,18 +122,31 @@ abstract class PassesFixture {
   void shut() throws IOException {
     events.close();
     database.close();
+    disks.close();
   }
 
   void offer() {
-    passes.offer(
-        pass,
-        p ->
-            p.disks =
-                Json.text(
-                    List.of(
-                        PassDisk.fresh(
-                            0, "mem", "a", 0, "rep", "s", "v0", "snap", "", "t", "r0", 1 << 20, "",
-                            false))));
+    passes.offer(pass, p -> p.disks = Json.text(List.of(disk())));
+  }
+
+  static PassDisk disk() {
+    return PassDisk.fresh(
+        0,
+        "mem",
+        "a",
+        0,
+        "rep",
+        new PassDisk.From("s", "v0", "snap", ""),
+        new PassDisk.To("t", "r0"),
+        new PassDisk.Digests("t", "", "r0-digests"),
+        SIZE);
+  }
+
+  /** Finishes the digests at the target, as a tug does before it says that it is done. */
+  String finish(int block) throws IOException {
+    DigestVolume volume = DigestVolume.open(digests);
+    volume.set(block, DigestVolume.digest(ByteBuffer.wrap(new byte[] {1})));
+    return volume.finish(SIZE, () -> {});
   }
 
   /** Takes the pass and says what may be written, as a tug does before it writes. */
@@ -131,8 +156,8 @@ abstract class PassesFixture {
     return lease;
   }
 
-  LeaseDone done(long epoch) {
-    return new LeaseDone(epoch, 0, SIZE, SIZE, SIZE, 0, "", new DigestMap(SIZE).root());
+  LeaseDone done(long epoch, String root) {
+    return new LeaseDone(epoch, 0, SIZE, SIZE, SIZE, 0, "", root);
   }
 
   static LeaseReport progress(long epoch, long done) {

@@ -80,14 +80,10 @@ final class LibvirtTarget implements Target {
   public void cloneVolume(String name, String owner, String storage, String point, String volume) {
     Catalogue catalogue = host.catalogue();
     State state = catalogue.read();
-    Point p = state.points().get(point);
-    String layer = p == null ? null : p.layers().get(volume);
-    if (layer == null) {
-      if (state.volumes().containsKey(name)) {
-        return;
-      }
-      throw host.failure("missing", "there is no point " + point + " of " + volume);
+    if (!state.points().containsKey(point) && state.volumes().containsKey(name)) {
+      return;
     }
+    String layer = layer(state, point, volume);
     String file = host.pool(storage).path() + "/" + name + ".qcow2";
     long bytes = host.images.info(layer, state.layers().get(layer).format()).bytes();
     if (record(catalogue, name, new Volume(owner, storage, bytes, file), layer)) {
@@ -147,9 +143,27 @@ final class LibvirtTarget implements Target {
     if (write && state.frozen().contains(file)) {
       throw host.failure("frozen", "volume " + volume + " is held by a point");
     }
-    String format = host.format(state, file);
-    String socket = host.images.serve(export, file, format, write, "");
+    return serve(export, state, file, write);
+  }
+
+  @Override
+  public ExportRef openFrozen(String export, String point, String volume) {
+    State state = host.catalogue().read();
+    return serve(export, state, layer(state, point, volume), false);
+  }
+
+  private ExportRef serve(String export, State state, String file, boolean write) {
+    String socket = host.images.serve(export, file, host.format(state, file), write, "");
     return new ExportRef(export, new NbdAddress.Unix(Path.of(socket), export, "").uri(), false);
+  }
+
+  private String layer(State state, String point, String volume) {
+    Point p = state.points().get(point);
+    String layer = p == null ? null : p.layers().get(volume);
+    if (layer == null) {
+      throw host.failure("missing", "there is no point " + point + " of " + volume);
+    }
+    return layer;
   }
 
   @Override

@@ -10,6 +10,7 @@ import bargelane.sites.Source;
 import bargelane.sites.Target;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
@@ -27,23 +28,11 @@ final class StandinDisks implements Source, Target {
     this.http = http;
   }
 
-  private ExportRef export(
-      String export, String volume, String snapshot, String since, boolean write) {
-    JsonNode given =
-        http.send(
-            "POST",
-            "/v1/exports",
-            Map.of(
-                "name",
-                export,
-                "volume",
-                volume,
-                "snapshot",
-                snapshot,
-                "since",
-                since,
-                "write",
-                write));
+  private ExportRef export(String export, String volume, Map<String, Object> of) {
+    Map<String, Object> asked = new HashMap<>(of);
+    asked.put("name", export);
+    asked.put("volume", volume);
+    JsonNode given = http.send("POST", "/v1/exports", asked);
     return new ExportRef(
         export, given.path("uri").asText(), given.path("tracksChanges").asBoolean());
   }
@@ -65,7 +54,7 @@ final class StandinDisks implements Source, Target {
   @Override
   public ExportRef openSnapshot(
       String export, String snapshot, String disk, Optional<String> since) {
-    return export(export, disk, snapshot, since.orElse(""), false);
+    return export(export, disk, Map.of("snapshot", snapshot, "since", since.orElse("")));
   }
 
   @Override
@@ -130,7 +119,12 @@ final class StandinDisks implements Source, Target {
 
   @Override
   public ExportRef openVolume(String export, String volume, boolean write) {
-    return export(export, volume, "", "", write);
+    return export(export, volume, Map.of("write", write));
+  }
+
+  @Override
+  public ExportRef openFrozen(String export, String point, String volume) {
+    return export(export, volume, Map.of("point", point));
   }
 
   @Override

@@ -37,9 +37,24 @@ final class BlockMap {
     return length;
   }
 
+  /** The first block from {@code from} on that is not absent; the map's length if none is. */
+  int next(int from) {
+    int i = from;
+    while (i < length) {
+      if (i + 8 <= length && bytes.getLong(i) == 0) {
+        i += 8;
+      } else if (bytes.get(i) == ABSENT) {
+        i++;
+      } else {
+        return i;
+      }
+    }
+    return length;
+  }
+
   int count(byte value) {
     int n = 0;
-    for (int i = 0; i < length; i++) {
+    for (int i = next(0); i < length; i = next(i + 1)) {
       if (bytes.get(i) == value) {
         n++;
       }
@@ -47,8 +62,9 @@ final class BlockMap {
     return n;
   }
 
+  /** Copies what is not absent; the rest of the other must be absent. */
   void copyTo(BlockMap other) {
-    for (int i = 0; i < length; i++) {
+    for (int i = next(0); i < length; i = next(i + 1)) {
       other.set(i, get(i));
     }
   }

@@ -10,12 +10,13 @@ import java.util.List;
 import java.util.Optional;
 
 /** A volume of a platform that is down, read from its files; nothing of the platform is changed. */
-public final class DeadDisk implements BlockDevice {
+public final class DeadDisk extends ReadOnlyDisk {
 
   private final Layer top;
   private final long size;
 
   private DeadDisk(Layer top, long size) {
+    super("a dead platform's disk");
     this.top = top;
     this.size = size;
   }
@@ -47,28 +48,10 @@ public final class DeadDisk implements BlockDevice {
   }
 
   @Override
-  public boolean readOnly() {
-    return true;
-  }
-
-  @Override
   public void read(long offset, ByteBuffer into) throws IOException {
     BlockDevice.checkRange(size, offset, into.remaining());
     Volume.readChain(top, offset, into);
   }
-
-  @Override
-  public void write(long offset, ByteBuffer from) throws IOException {
-    throw new ReadOnlyException("a dead platform's disk");
-  }
-
-  @Override
-  public void writeZeroes(long offset, long length) throws IOException {
-    throw new ReadOnlyException("a dead platform's disk");
-  }
-
-  @Override
-  public void flush() {}
 
   @Override
   public boolean knows(Context context) {

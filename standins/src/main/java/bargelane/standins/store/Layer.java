@@ -91,6 +91,12 @@ final class Layer {
     return map.length();
   }
 
+  /** The first block from {@code from} on that it holds; past all if there is none. */
+  int next(int from) {
+    int next = map.next(from);
+    return next < map.length() ? next : Integer.MAX_VALUE;
+  }
+
   /** Bytes of data that this layer holds of its own. */
   synchronized long used() {
     return (long) dataBlocks * BLOCK;

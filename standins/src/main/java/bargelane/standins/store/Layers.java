@@ -10,6 +10,7 @@ import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.locks.ReentrantReadWriteLock;
 
 /**
@@ -28,6 +29,9 @@ final class Layers {
   private final ReentrantReadWriteLock instant;
   private final Save save;
   private final Map<String, Layer> all = new HashMap<>();
+
+  /** Layers that are read as they are, with how many do so. */
+  private final Map<Layer, Integer> pinned = new ConcurrentHashMap<>();
 
   Layers(Path dir, StoreState state, ReentrantReadWriteLock instant, Save save) {
     this.dir = dir;
@@ -71,6 +75,15 @@ final class Layers {
     Layer.adopt(raw, dir, id, size);
     state.layers.put(id, new LayerRecord("", size));
     return get(id);
+  }
+
+  /** Leaves a layer as it is until it is unpinned as often. */
+  void pin(Layer layer) {
+    pinned.merge(layer, 1, Integer::sum);
+  }
+
+  void unpin(Layer layer) {
+    pinned.computeIfPresent(layer, (l, n) -> n == 1 ? null : n - 1);
   }
 
   /** Bytes of data in all layers. */
@@ -117,7 +130,10 @@ final class Layers {
           again = true;
           break;
         }
-        if (!named.contains(id) && kids.size() == 1) {
+        if (!named.contains(id)
+            && kids.size() == 1
+            && !pinned.containsKey(all.get(id))
+            && !pinned.containsKey(all.get(kids.get(0)))) {
           merge(all.get(id), all.get(kids.get(0)));
           again = true;
           break;
@@ -182,8 +198,8 @@ final class Layers {
 
   private void copyBlocks(Layer from, Layer to, boolean overwrite) throws IOException {
     java.nio.ByteBuffer block = java.nio.ByteBuffer.allocate(Layer.BLOCK);
-    for (int i = 0; i < from.blocks(); i++) {
-      if (from.state(i) == BlockMap.ABSENT || (!overwrite && to.state(i) != BlockMap.ABSENT)) {
+    for (int i = from.next(0); i < from.blocks(); i = from.next(i + 1)) {
+      if (!overwrite && to.state(i) != BlockMap.ABSENT) {
         continue;
       }
       instant.writeLock().lock();

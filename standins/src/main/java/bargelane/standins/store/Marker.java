@@ -26,6 +26,13 @@ public final class Marker {
     return map.get((int) (offset / granularity)) == BlockMap.DATA;
   }
 
+  /** The first offset from {@code offset} on whose granule was written since. */
+  long next(long offset) {
+    int granule = (int) (offset / granularity);
+    int next = map.next(granule);
+    return next == granule ? offset : (long) next * granularity;
+  }
+
   Marker copy(Path to, long size) throws IOException {
     Marker copy = new Marker(to, size, granularity);
     map.copyTo(copy.map);

@@ -222,7 +222,12 @@ public final class Snapshot {
       check();
       if (context == Context.CHANGED) {
         Marker marker = since.orElseThrow(() -> new UnsupportedContextException(context));
-        return Volume.extents(size(), offset, length, block -> marker.noted((long) block * BLOCK));
+        return Volume.extents(
+            size(),
+            offset,
+            length,
+            block -> marker.noted((long) block * BLOCK),
+            block -> (int) Math.min(Integer.MAX_VALUE, marker.next((long) block * BLOCK) / BLOCK));
       }
       synchronized (volume) {
         return Volume.extents(
@@ -236,7 +241,8 @@ public final class Snapshot {
               }
               Layer holder = Volume.holder(volume.top(), block);
               return holder != null && holder.state(block) == BlockMap.DATA;
-            });
+            },
+            block -> Math.min(kept.next(block), Volume.next(volume.top(), block)));
       }
     }
 

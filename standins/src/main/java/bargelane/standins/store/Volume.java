@@ -8,6 +8,8 @@ import java.util.List;
 import java.util.Map;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.CopyOnWriteArrayList;
+import java.util.function.IntPredicate;
+import java.util.function.IntUnaryOperator;
 
 /**
  * A disk of the platform: a chain of layers, the newest one written to. Before a block is
@@ -202,20 +204,38 @@ public final class Volume implements BlockDevice {
     if (context != Context.ALLOCATION) {
       throw new UnsupportedContextException(context);
     }
-    Layer now = top;
+    return allocation(top, size(), offset, length);
+  }
+
+  /** Which ranges of a chain of layers hold data. */
+  static List<Extent> allocation(Layer top, long size, long offset, long length) {
     return extents(
-        size(),
+        size,
         offset,
         length,
         block -> {
-          Layer holder = holder(now, block);
+          Layer holder = holder(top, block);
           return holder != null && holder.state(block) == BlockMap.DATA;
-        });
+        },
+        block -> next(top, block));
   }
 
-  /** Extents of a range from a yes or no for each block, runs joined. */
+  /** The first block from {@code from} on that a layer of the chain holds. */
+  static int next(Layer top, int from) {
+    int next = Integer.MAX_VALUE;
+    for (Layer layer = top; layer != null; layer = layer.parent().orElse(null)) {
+      next = Math.min(next, layer.next(from));
+    }
+    return next;
+  }
+
+  /**
+   * Extents of a range from a yes or no for each block, runs joined.
+   *
+   * @param next the first block from one on for which it may be yes
+   */
   static List<Extent> extents(
-      long size, long offset, long length, java.util.function.IntPredicate set) {
+      long size, long offset, long length, IntPredicate set, IntUnaryOperator next) {
     List<Extent> extents = new ArrayList<>();
     long end = offset + length;
     long from = offset;
@@ -223,7 +243,8 @@ public final class Volume implements BlockDevice {
       boolean value = set.test((int) (from / BLOCK));
       long to = Math.min((from / BLOCK + 1) * BLOCK, size);
       while (to < end && set.test((int) (to / BLOCK)) == value) {
-        to = Math.min(to + BLOCK, size);
+        long skipped = value ? 0 : (long) next.applyAsInt((int) (to / BLOCK)) * BLOCK;
+        to = Math.min(Math.max(to + BLOCK, skipped), size);
       }
       to = Math.min(to, end);
       extents.add(new Extent(from, to - from, value));

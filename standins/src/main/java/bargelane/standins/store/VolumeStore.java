@@ -214,11 +214,7 @@ public final class VolumeStore implements Closeable {
     if (known != null) {
       return known;
     }
-    PointRecord from = point(point);
-    String layer = from.layers().get(volume);
-    if (layer == null) {
-      throw Refusal.missing("volume " + volume + " in point " + point);
-    }
+    String layer = layerOf(point, volume);
     Layer below = layers.get(layer);
     long size = state.layers.get(layer).size();
     return add(
@@ -331,6 +327,21 @@ public final class VolumeStore implements Closeable {
       throw Refusal.missing("point " + name);
     }
     return point;
+  }
+
+  /** A read-only device over a volume as a point holds it. */
+  public synchronized BlockDevice frozen(String point, String volume) throws IOException {
+    String layer = layerOf(point, volume);
+    return new FrozenDisk(
+        layers, layers.get(layer), state.layers.get(layer).size(), instant.readLock());
+  }
+
+  private String layerOf(String point, String volume) {
+    String layer = point(point).layers().get(volume);
+    if (layer == null) {
+      throw Refusal.missing("volume " + volume + " in point " + point);
+    }
+    return layer;
   }
 
   /** All points. */

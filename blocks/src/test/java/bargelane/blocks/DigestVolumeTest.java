@@ -1,0 +1,185 @@
+package bargelane.blocks;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
+import static org.junit.jupiter.api.Assertions.assertNotEquals;
+import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import java.io.IOException;
+import java.nio.ByteBuffer;
+import java.security.MessageDigest;
+import java.util.HexFormat;
+import java.util.Random;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.ValueSource;
+
+class DigestVolumeTest {
+
+  private static final long GIB = 1L << 30;
+  private static final long TIB = 1L << 40;
+
+  private static SparseDevice device(long size) {
+    return new SparseDevice(DigestVolume.bytesFor(size));
+  }
+
+  private static byte[] digest(long seed) {
+    byte[] block = new byte[100];
+    new Random(seed).nextBytes(block);
+    return DigestVolume.digest(ByteBuffer.wrap(block));
+  }
+
+  private static String finish(DigestVolume digests, long size) throws IOException {
+    return digests.finish(size, () -> {});
+  }
+
+  @Test
+  void aBlankDeviceDescribesABlankDisk() throws Exception {
+    SparseDevice device = device(3 * GIB);
+    DigestVolume digests = DigestVolume.open(device);
+    assertEquals(0, digests.size());
+    assertTrue(digests.isZero(0) && digests.isZero(3 * 16384 - 1));
+    assertTrue(digests.groupIsZero(2) && digests.groupIsBlank(2));
+    digests.setZero(5);
+    String root = finish(digests, 3 * GIB);
+    // SHA-256 over the size and three groups of zeroes.
+    byte[] top = new byte[8 + 3 * 32];
+    ByteBuffer.wrap(top).putLong(3 * GIB);
+    assertEquals(HexFormat.of().formatHex(MessageDigest.getInstance("SHA-256").digest(top)), root);
+    assertEquals(root, DigestVolume.root(device, 3 * GIB));
+    assertEquals(4096, device.held(), "only its head takes room");
+  }
+
+  @Test
+  void theTreeIsTheOneThatItsFormatDescribes() throws Exception {
+    SparseDevice device = device(2 * GIB);
+    DigestVolume digests = DigestVolume.open(device);
+    byte[] one = digest(1);
+    digests.set(16384 + 130, one);
+    String root = finish(digests, 2 * GIB);
+    MessageDigest sha = MessageDigest.getInstance("SHA-256");
+    byte[] leaf = new byte[4096];
+    System.arraycopy(one, 0, leaf, 2 * 32, 32);
+    byte[] branch = new byte[4096];
+    System.arraycopy(sha.digest(leaf), 0, branch, 32, 32);
+    byte[] top = new byte[8 + 2 * 32];
+    ByteBuffer.wrap(top).putLong(2 * GIB);
+    System.arraycopy(sha.digest(branch), 0, top, 8 + 32, 32);
+    assertEquals(HexFormat.of().formatHex(sha.digest(top)), root);
+    ByteBuffer stored = ByteBuffer.allocate(4096);
+    device.read(4096 + (2 << 20) + 129 * 4096 + 2 * 4096, stored);
+    assertEquals(ByteBuffer.wrap(leaf), stored.flip());
+  }
+
+  @ParameterizedTest
+  @ValueSource(longs = {1, 65_535, 65_537, GIB - 1, GIB + 1, 15 * TIB, 64 * TIB})
+  void whatWasSetIsHeldWhateverTheSize(long size) throws IOException {
+    SparseDevice device = device(size);
+    DigestVolume digests = DigestVolume.open(device);
+    long last = (size - 1) / DigestVolume.BLOCK;
+    Random random = new Random(size);
+    java.util.Map<Long, byte[]> model = new java.util.HashMap<>();
+    // More units than are held in memory, so that some are written and read again.
+    for (int i = 0; i < 3000; i++) {
+      long block = (long) (random.nextDouble() * (last + 1));
+      byte[] d = random.nextInt(5) == 0 ? new byte[32] : digest(i);
+      digests.set(block, d);
+      model.put(block, d);
+    }
+    digests.set(last, digest(-1));
+    model.put(last, digest(-1));
+    String root = finish(digests, size);
+    DigestVolume read = DigestVolume.open(device);
+    assertEquals(size, read.size());
+    for (var e : model.entrySet()) {
+      assertTrue(read.holds(e.getKey(), e.getValue()));
+      assertEquals(DigestVolume.isZero(e.getValue()), read.isZero(e.getKey()));
+    }
+    assertEquals(root, DigestVolume.root(device, size));
+    // The same content reached another way has the same root.
+    SparseDevice other = device(size);
+    DigestVolume again = DigestVolume.open(other);
+    model.keySet().stream()
+        .sorted(java.util.Comparator.reverseOrder())
+        .forEach(
+            b -> {
+              try {
+                again.set(b, model.get(b));
+              } catch (IOException e) {
+                throw new java.io.UncheckedIOException(e);
+              }
+            });
+    assertEquals(root, finish(again, size));
+    assertTrue(device.held() < 3001L * 3 * 4096 + 8192, "grows with the data");
+  }
+
+  @Test
+  void oneChangedBlockChangesTheRootAndBackAgain() throws IOException {
+    SparseDevice device = device(TIB);
+    DigestVolume digests = DigestVolume.open(device);
+    digests.set(7_000_000, digest(1));
+    String before = finish(digests, TIB);
+    digests.set(7_000_000, digest(2));
+    assertNotEquals(before, finish(digests, TIB));
+    assertFalse(digests.groupIsZero(7_000_000 / 16384));
+    DigestVolume later = DigestVolume.open(device);
+    later.set(7_000_000, digest(1));
+    assertEquals(before, finish(later, TIB));
+    later.setZero(7_000_000);
+    finish(later, TIB);
+    assertTrue(DigestVolume.open(device).groupIsZero(7_000_000 / 16384));
+  }
+
+  @Test
+  void digestsThatAreNotFinishedOrNotOfTheDiskAreToldApart() throws IOException {
+    SparseDevice device = device(GIB);
+    assertThrows(IOException.class, () -> DigestVolume.root(device, GIB));
+    DigestVolume digests = DigestVolume.open(device);
+    digests.set(3, digest(3));
+    finish(digests, GIB);
+    IOException other =
+        assertThrows(IOException.class, () -> DigestVolume.root(device, GIB + 4096));
+    assertTrue(other.getMessage().contains("of a disk of " + GIB), other.getMessage());
+    // A tug that dies while it finishes leaves a top that is not the one of the head.
+    device.write(4096, ByteBuffer.wrap(digest(9)));
+    IOException torn = assertThrows(IOException.class, () -> DigestVolume.root(device, GIB));
+    assertTrue(torn.getMessage().contains("not whole"), torn.getMessage());
+    device.write(0, ByteBuffer.wrap("format: something else\n".getBytes()));
+    assertThrows(IOException.class, () -> DigestVolume.open(device));
+    assertThrows(IOException.class, () -> DigestVolume.open(new SparseDevice(4096)));
+    assertThrows(
+        IllegalArgumentException.class, () -> DigestVolume.bytesFor(DigestVolume.LARGEST + 1));
+  }
+
+  @Test
+  void aDiskThatGrewKeepsWhatIsKnownAndKnowsNothingOfItsFormerEnd() throws IOException {
+    long size = GIB - 1000;
+    SparseDevice device = device(size);
+    DigestVolume digests = DigestVolume.open(device);
+    digests.set(1, digest(1));
+    finish(digests, size);
+    SparseDevice grown = device(4 * GIB);
+    DigestVolume.copy(device, grown);
+    DigestVolume larger = DigestVolume.open(grown);
+    assertEquals(size, larger.size());
+    assertTrue(larger.holds(1, digest(1)));
+    assertTrue(larger.isZero(4 * 16384 - 1));
+    // A volume that was not made larger holds nothing of what is behind its end.
+    assertTrue(DigestVolume.open(device).isZero(4 * 16384 - 1));
+  }
+
+  @Test
+  void aCopyIsTheSameDigestsAndNoMore() throws IOException {
+    SparseDevice device = device(2 * TIB);
+    DigestVolume digests = DigestVolume.open(device);
+    for (int i = 0; i < 200; i++) {
+      digests.set(i * 150_001L, digest(i));
+    }
+    String root = finish(digests, 2 * TIB);
+    SparseDevice copy = device(2 * TIB);
+    DigestVolume.copy(device, copy);
+    assertEquals(root, DigestVolume.root(copy, 2 * TIB));
+    assertEquals(device.held(), copy.held());
+  }
+}
