@@ -19,7 +19,7 @@ import java.util.stream.Stream;
 
 /**
  * What a pass costs that has nothing to move: two small machines at the simulated estate, a pass
- * every two seconds, nobody who looks. Processor time is that of service, both platforms and the
+ * every five seconds, nobody who looks. Processor time is that of service, both platforms and the
  * database's server with all its processes, less what the same processes take while the wave is
  * paused.
  */
@@ -88,7 +88,7 @@ final class CostBench {
             "storages", Map.of("shelf-a", "reed")));
     api.post(
         "/timetables",
-        Map.of("name", "often", "everySeconds", 2, "rpoSeconds", 60, "keepPoints", 6));
+        Map.of("name", "often", "everySeconds", 5, "rpoSeconds", 60, "keepPoints", 6));
     api.post(
         "/waves",
         Map.of(
