@@ -6,6 +6,8 @@ import bargelane.e2e.Journey;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.security.MessageDigest;
+import java.security.NoSuchAlgorithmException;
 import java.sql.Connection;
 import java.sql.DriverManager;
 import java.sql.ResultSet;
@@ -129,7 +131,15 @@ final class CostBench {
               rest / seconds * 100));
     }
     print("passes in " + Math.round(seconds) + " s", String.valueOf(passes));
-    print("processor time a pass", String.format(Locale.ROOT, "%.3f s", sum / passes));
+    double hashing = hashing();
+    print(
+        "processor time a pass",
+        String.format(
+            Locale.ROOT,
+            "%.3f s; SHA-256 of 100 MiB takes %.3f s: %.2f times as much",
+            sum / passes,
+            hashing,
+            sum / passes / hashing));
     double resting = (after.transactions() - still.transactions()) / idle;
     print(
         "transactions a pass",
@@ -138,6 +148,21 @@ final class CostBench {
             "%.0f, and %.1f a second while paused",
             (ended.transactions() - begun.transactions() - resting * seconds) / passes,
             resting));
+  }
+
+  /** Seconds for SHA-256 of 100 MiB, to tell how fast this machine is now; the best of three. */
+  private static double hashing() throws NoSuchAlgorithmException {
+    MessageDigest sha = MessageDigest.getInstance("SHA-256");
+    byte[] block = new byte[1 << 20];
+    double best = Double.MAX_VALUE;
+    for (int round = 0; round < 4; round++) {
+      long begun = System.nanoTime();
+      for (int i = 0; i < 100; i++) {
+        sha.update(block);
+      }
+      best = round == 0 ? best : Math.min(best, (System.nanoTime() - begun) / 1e9);
+    }
+    return best;
   }
 
   private static Seen look(Harness harness, Journey journey) throws IOException, SQLException {

@@ -18,7 +18,7 @@ import org.slf4j.LoggerFactory;
 public final class Tug implements Closeable {
 
   /** Told to the service with every request for work. */
-  static final String VERSION = "0.1.0";
+  public static final String VERSION = "0.1.0";
 
   private static final Logger log = LoggerFactory.getLogger(Tug.class);
   private static final int WAIT_SECONDS = 10;

@@ -6,7 +6,6 @@ import bargelane.service.http.Endpoints;
 import bargelane.service.http.HttpApi;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.ProblemException;
-import bargelane.tug.HttpLeaseDesk;
 import bargelane.tug.Tug;
 import com.github.kagkarlsson.scheduler.Scheduler;
 import com.github.kagkarlsson.scheduler.SchedulerName;
@@ -15,8 +14,6 @@ import io.micrometer.prometheusmetrics.PrometheusConfig;
 import io.micrometer.prometheusmetrics.PrometheusMeterRegistry;
 import java.io.Closeable;
 import java.io.IOException;
-import java.net.URI;
-import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Clock;
 import java.time.Duration;
@@ -74,7 +71,7 @@ public final class BargeLane implements Closeable {
     FirstStart.account(o.home(), rooms.accounts);
     String address = "http://127.0.0.1:" + http.port();
     FirstStart.write(o.home().resolve("address"), address + "\n");
-    tug = o.withTug() ? tug(o, address) : null;
+    tug = o.withTug() ? new Tug(o.node() + "-tug", rooms.desk, 2, 2) : null;
     log.info("Barge Lane serves at {}", address);
   }
 
@@ -104,14 +101,6 @@ public final class BargeLane implements Closeable {
     rooms.timetable.open(started);
     rooms.schedule.open(started);
     return started;
-  }
-
-  private static Tug tug(Options o, String address) throws IOException {
-    return new Tug(
-        o.node() + "-tug",
-        new HttpLeaseDesk(URI.create(address), Files.readString(o.home().resolve("token")).strip()),
-        2,
-        2);
   }
 
   public int port() {

@@ -50,6 +50,7 @@ import bargelane.service.platform.Db;
 import bargelane.service.platform.Settings;
 import bargelane.service.platform.Upkeep;
 import bargelane.service.replication.Leases;
+import bargelane.service.replication.OwnDesk;
 import bargelane.service.replication.PassRun;
 import bargelane.service.replication.Passes;
 import bargelane.service.replication.ReplicationApi;
@@ -95,6 +96,10 @@ final class Rooms {
 
   final RunEngine runs;
   final TimetableTask timetable;
+
+  /** Where a tug of this process gets its work. */
+  final OwnDesk desk;
+
   final ScanSchedule schedule;
   final Accounts accounts;
   final Agents agents;
@@ -184,18 +189,18 @@ final class Rooms {
       sites.add(tenant);
     }
     timetable = new TimetableTask(db, runs, clock);
-    moves(pace);
+    desk = moves(pace);
   }
 
-  private void moves(Pace pace) {
+  private OwnDesk moves(Pace pace) {
     Passes passes = new Passes(db, sites, ledger, events, runs, pace.lease(), clock);
     Services services = new Services(db, clock, events, sites, ledger, runs, passes);
     runs.add(new PassRun(services));
+    Leases leases = new Leases(passes);
+    Tugs tugs = new Tugs(db, clock);
     apis.add(
         new ReplicationApi(
-            new Timetables(db, pace.shortestPeriod(), timetable::again),
-            new Leases(passes),
-            new Tugs(db, clock)));
+            new Timetables(db, pace.shortestPeriod(), timetable::again), leases, tugs));
     Waves waves = new Waves(services, sizes);
     WaveRuns.all(services, timetable::watch).forEach(runs::add);
     apis.add(
@@ -205,6 +210,7 @@ final class Rooms {
     WavePages pages = new WavePages(db, waves, replication, clock);
     apis.add(
         new OverviewApi(new OverviewPage(db, events, pages, clock), pages, waves, replication));
+    return new OwnDesk(leases, tugs);
   }
 
   private static RecurringTask<Void> every(String name, Duration pause, Runnable work) {

@@ -13,11 +13,13 @@ import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
 import bargelane.sites.SiteException;
 import java.io.IOException;
-import java.time.Duration;
-import java.time.Instant;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicBoolean;
 import java.util.function.UnaryOperator;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
@@ -36,24 +38,32 @@ public final class Leases {
 
   /** Gives work, waiting for some to come. */
   public Optional<Lease> take(String tug, int waitSeconds) throws InterruptedException {
-    Instant until = passes.clock.instant().plusSeconds(Math.min(waitSeconds, 20));
+    long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(Math.min(waitSeconds, 20));
+    long heard = passes.bell.now();
+    boolean first = true;
     while (true) {
-      Optional<String> claimed = passes.db.tx(s -> claim(s, tug));
-      if (claimed.isPresent()) {
-        Optional<Lease> lease = open(claimed.get());
-        if (lease.isPresent()) {
-          return lease;
+      // Another node may have offered something, or a pause be over: one of all who wait here looks
+      // again each second.
+      if (first || passes.bell.turn()) {
+        Optional<String> claimed = passes.db.tx(s -> claim(s, tug));
+        if (claimed.isPresent()) {
+          if (!first) {
+            // Where there was one there may be more.
+            passes.bell.ring();
+          }
+          Optional<Lease> lease = open(claimed.get());
+          if (lease.isPresent()) {
+            return lease;
+          }
         }
       }
-      long left = Duration.between(passes.clock.instant(), until).toMillis();
+      long left = until - System.nanoTime();
       if (left <= 0) {
         return Optional.empty();
       }
-      synchronized (passes.bell) {
-        // Another node may have offered something: look again each second even if nobody rings
-        // here.
-        passes.bell.wait(Math.min(left, 1000));
-      }
+      long rung = passes.bell.await(heard, Math.min(left, Bell.SECOND_NS));
+      first = rung != heard;
+      heard = rung;
     }
   }
 
@@ -83,35 +93,43 @@ public final class Leases {
    * again or failed.
    */
   private Optional<Lease> open(String passId) {
-    PassEntity pass = passes.db.tx(s -> s.find(PassEntity.class, passId));
+    Map<String, ReplicaEntity> replicas = new HashMap<>();
+    PassEntity pass =
+        passes.db.tx(
+            s -> {
+              PassEntity p = s.find(PassEntity.class, passId);
+              // What earlier attempts, those at this pass among them, may have written is not
+              // trusted.
+              for (PassDisk d : Passes.disks(p)) {
+                if (d.to() != null) {
+                  replicas.put(d.replicaId(), s.find(ReplicaEntity.class, d.replicaId()));
+                }
+              }
+              return p;
+            });
     try {
-      passes.exports.revokeFormer(pass);
-      List<LeaseDisk> given = new ArrayList<>();
-      for (PassDisk disk : Passes.disks(pass)) {
-        if (!disk.finished()) {
-          // What earlier attempts, those at this pass among them, may have written is not trusted.
-          Optional<ReplicaEntity> replica =
-              passes.db.tx(s -> Optional.ofNullable(s.find(ReplicaEntity.class, disk.replicaId())));
-          given.add(passes.exports.openDisk(pass, disk, replica));
-        }
+      if (pass.epoch > 1) {
+        passes.exports.revokeFormer(pass);
       }
-      if (!stillHeld(pass)) {
+      List<PassDisk> left = Passes.disks(pass).stream().filter(d -> !d.finished()).toList();
+      passes.exports.plan(pass, left);
+      List<LeaseDisk> given = new ArrayList<>();
+      for (PassDisk disk : left) {
+        given.add(
+            passes.exports.openDisk(
+                pass, disk, Optional.ofNullable(replicas.get(disk.replicaId()))));
+      }
+      Optional<PassKind> kind = stillHeld(pass);
+      if (kind.isEmpty()) {
         passes.exports.revokeOwn(pass);
         return Optional.empty();
-      }
-      boolean compare =
-          Passes.disks(passes.db.tx(s -> s.find(PassEntity.class, passId))).stream()
-                  .anyMatch(d -> d.from().since().isEmpty())
-              && pass.kind == PassKind.DELTA;
-      if (compare) {
-        passes.db.run(s -> s.find(PassEntity.class, passId).kind = PassKind.COMPARE);
       }
       return Optional.of(
           new Lease(
               pass.id,
               pass.epoch,
               (int) passes.lease.toSeconds(),
-              (compare ? PassKind.COMPARE : pass.kind).word(),
+              kind.get().word(),
               pass.verify,
               given));
     } catch (SiteException e) {
@@ -138,16 +156,23 @@ public final class Leases {
     }
   }
 
-  /** Whether nobody took the lease over while its exports were opened; it begins anew if not. */
-  private boolean stillHeld(PassEntity pass) {
+  /**
+   * Renews the lease if nobody took it over while its exports were opened, and gives the pass's
+   * kind: it compares if a marker was found lost meanwhile.
+   */
+  private Optional<PassKind> stillHeld(PassEntity pass) {
     return passes.db.tx(
         s -> {
           PassEntity now = s.find(PassEntity.class, pass.id, LockMode.PESSIMISTIC_WRITE);
-          boolean held = now.state == PassState.LEASED && now.epoch == pass.epoch;
-          if (held) {
-            now.leaseUntil = passes.clock.instant().plus(passes.lease);
+          if (now.state != PassState.LEASED || now.epoch != pass.epoch) {
+            return Optional.empty();
           }
-          return held;
+          now.leaseUntil = passes.clock.instant().plus(passes.lease);
+          if (now.kind == PassKind.DELTA
+              && Passes.disks(now).stream().anyMatch(d -> d.from().since().isEmpty())) {
+            now.kind = PassKind.COMPARE;
+          }
+          return Optional.of(now.kind);
         });
   }
 
@@ -302,6 +327,7 @@ public final class Leases {
   public void done(String passId, LeaseDone d) {
     PassEntity pass = pass(passId);
     String root = root(pass, d);
+    AtomicBoolean shipped = new AtomicBoolean();
     held(
         passId,
         d.epoch(),
@@ -337,9 +363,12 @@ public final class Leases {
                       d.rootDigest()));
           if (Passes.disks(p).stream().allMatch(PassDisk::finished)) {
             p.state = PassState.SHIPPED;
+            shipped.set(true);
           }
         });
-    passes.runs.wake(pass.runId);
+    if (shipped.get()) {
+      passes.runs.wake(pass.runId);
+    }
   }
 
   /**

@@ -9,12 +9,15 @@ import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.site.Ledger;
+import bargelane.service.site.Ledger.Thing;
 import bargelane.service.site.SiteObjectEntity;
 import bargelane.service.site.Sites;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import bargelane.sites.Target;
 import java.io.IOException;
+import java.util.ArrayList;
+import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.ConcurrentHashMap;
@@ -102,21 +105,34 @@ final class PassExports {
             });
   }
 
+  /** Records the exports of disks that are about to be opened. */
+  void plan(PassEntity pass, List<PassDisk> disks) {
+    List<Thing> exports = new ArrayList<>();
+    for (PassDisk disk : disks) {
+      exports.add(new Thing(disk.from().site(), EXPORT, exportName(pass, disk, "s")));
+      exports.add(new Thing(disk.digests().site(), EXPORT, exportName(pass, disk, "d")));
+      if (disk.to() != null) {
+        exports.add(new Thing(disk.to().site(), EXPORT, exportName(pass, disk, "t")));
+      }
+    }
+    ledger.plan(pass.towId, exports);
+  }
+
   /**
-   * Opens what a tug reads and writes for one disk.
+   * Opens what a tug reads and writes for one disk; see {@link #plan}.
    *
    * @param replica what may differ in it; empty where nothing is written
    */
   LeaseDisk openDisk(PassEntity pass, PassDisk disk, Optional<ReplicaEntity> replica) {
     PassDisk.From from = disk.from();
-    String name = plan(pass, disk, from.site(), "s");
+    String name = exportName(pass, disk, "s");
     String sourceUri =
         from.snapshot().isEmpty()
             ? sites.driver(from.site()).target().openVolume(name, from.volume(), false).uri()
             : openSnapshot(pass, disk, sites.driver(from.site()), name);
     String targetUri = "";
     if (disk.to() != null) {
-      String sink = plan(pass, disk, disk.to().site(), "t");
+      String sink = exportName(pass, disk, "t");
       targetUri =
           sites.driver(disk.to().site()).target().openVolume(sink, disk.to().volume(), true).uri();
     }
@@ -132,15 +148,9 @@ final class PassExports {
         disk.progress().watermark());
   }
 
-  private String plan(PassEntity pass, PassDisk disk, String site, String end) {
-    String name = exportName(pass, disk, end);
-    ledger.plan(site, pass.towId, EXPORT, name);
-    return name;
-  }
-
   private String openDigests(PassEntity pass, PassDisk disk) {
     PassDisk.Digests d = disk.digests();
-    String name = plan(pass, disk, d.site(), "d");
+    String name = exportName(pass, disk, "d");
     Target target = sites.driver(d.site()).target();
     String uri =
         (d.point().isEmpty()

@@ -13,12 +13,16 @@ import bargelane.service.run.Step;
 import bargelane.service.run.Subject;
 import bargelane.service.run.Work;
 import bargelane.service.site.Ledger;
+import bargelane.service.site.Ledger.Thing;
 import bargelane.sites.Target;
 import bargelane.text.Sizes;
 import java.time.Duration;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
+import java.util.concurrent.atomic.AtomicReference;
 import java.util.stream.Stream;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
@@ -113,13 +117,24 @@ public final class PassRun implements RunKind {
     return Outcome.done("");
   }
 
-  private PassEntity pass(Work w) {
-    return services.db().tx(s -> s.find(PassEntity.class, passId(w)));
+  /** All that a step of a pass looks at, loaded at once. */
+  private record Loaded(PassEntity pass, TowState state, LegEntity leg) {}
+
+  private Loaded load(Work w) {
+    return services
+        .db()
+        .tx(
+            s ->
+                new Loaded(
+                    s.find(PassEntity.class, passId(w)),
+                    TowState.load(s, w.subjectId()),
+                    s.find(LegEntity.class, w.input().path("leg").asText())));
   }
 
   private Outcome freeze(Work w) {
-    PassEntity pass = pass(w);
-    TowState state = state(w);
+    Loaded loaded = load(w);
+    PassEntity pass = loaded.pass();
+    TowState state = loaded.state();
     List<PassDisk> disks = Passes.disks(pass);
     String site = disks.get(0).to().site();
     Target target = services.sites().driver(site).target();
@@ -133,57 +148,59 @@ public final class PassRun implements RunKind {
         name,
         "manifest",
         Manifest.of(
-            state, leg(w), pass, w.need(PassNotes.ONE_INSTANT), w.need(PassNotes.SPREAD_MS)));
+            state, loaded.leg(), pass, w.need(PassNotes.ONE_INSTANT), w.need(PassNotes.SPREAD_MS)));
     return Outcome.done(name);
   }
 
+  /**
+   * Point, marker and replicas change in one transaction, and with them it is noted which marker
+   * nobody needs any more.
+   */
   private Outcome record(Work w) {
-    String text =
-        services
-            .db()
-            .tx(
-                s -> {
-                  PassEntity pass =
-                      s.find(PassEntity.class, passId(w), org.hibernate.LockMode.PESSIMISTIC_WRITE);
-                  if (pass.endedAt != null) {
-                    return "";
-                  }
-                  LegEntity leg =
-                      s.find(LegEntity.class, pass.legId, org.hibernate.LockMode.PESSIMISTIC_WRITE);
-                  w.once(PassNotes.OLD_MARKER, () -> leg.marker);
-                  PointEntity point =
-                      point(
-                          s,
-                          pass,
-                          leg,
-                          w.need(PassNotes.ONE_INSTANT),
-                          w.need(PassNotes.SPREAD_MS),
-                          w.get(PassNotes.CONSISTENCY).orElse("crash-consistent"));
-                  s.persist(point);
-                  leg.marker = snapshotName(pass.id);
-                  leg.pointId = point.id;
-                  Db.change(
-                      s,
-                      "update ReplicaEntity set intent = '', anywhere = false, blank = false where legId = ?1",
-                      leg.id);
-                  Passes.close(pass, PassState.COMPLETE, services.clock().instant());
-                  services
-                      .events()
-                      .tell(
-                          s,
-                          "point",
-                          w.subjectId(),
-                          w.runId(),
-                          TowState.load(s, w.subjectId()).tow.name
-                              + ": recovery point "
-                              + point.number
-                              + ", "
-                              + Sizes.text(pass.sent)
-                              + " sent",
-                          Map.of("point", point.id, "asOf", point.asOf.toString()));
-                  return "point " + point.number;
-                });
-    return Outcome.done(text);
+    AtomicReference<String> detail = new AtomicReference<>("");
+    w.makeOnce(
+        PassNotes.OLD_MARKER,
+        s -> {
+          PassEntity pass = s.find(PassEntity.class, passId(w), LockMode.PESSIMISTIC_WRITE);
+          LegEntity leg = s.find(LegEntity.class, pass.legId, LockMode.PESSIMISTIC_WRITE);
+          if (pass.endedAt != null) {
+            return "";
+          }
+          String old = leg.marker;
+          PointEntity point =
+              point(
+                  s,
+                  pass,
+                  leg,
+                  w.need(PassNotes.ONE_INSTANT),
+                  w.need(PassNotes.SPREAD_MS),
+                  w.get(PassNotes.CONSISTENCY).orElse("crash-consistent"));
+          s.persist(point);
+          leg.marker = snapshotName(pass.id);
+          leg.pointId = point.id;
+          Db.change(
+              s,
+              "update ReplicaEntity set intent = '', anywhere = false, blank = false where legId = ?1",
+              leg.id);
+          Passes.close(pass, PassState.COMPLETE, services.clock().instant());
+          services
+              .events()
+              .tell(
+                  s,
+                  "point",
+                  w.subjectId(),
+                  w.runId(),
+                  TowState.load(s, w.subjectId()).tow.name
+                      + ": recovery point "
+                      + point.number
+                      + ", "
+                      + Sizes.text(pass.sent)
+                      + " sent",
+                  Map.of("point", point.id, "asOf", point.asOf.toString()));
+          detail.set("point " + point.number);
+          return old;
+        });
+    return Outcome.done(detail.get());
   }
 
   private PointEntity point(
@@ -225,43 +242,41 @@ public final class PassRun implements RunKind {
   }
 
   private Outcome tidy(Work w) {
-    TowState state = state(w);
-    LegEntity leg = leg(w);
-    Side from = TowState.source(leg);
-    String site = state.siteId(from);
-    for (String name : state.names(snapshotName(passId(w)), from)) {
-      services.ledger().remove(site, "snapshot", name);
+    Loaded loaded = load(w);
+    Side from = TowState.source(loaded.leg());
+    String site = loaded.state().siteId(from);
+    List<Thing> over = new ArrayList<>();
+    for (String name : loaded.state().names(snapshotName(passId(w)), from)) {
+      over.add(new Thing(site, "snapshot", name));
     }
     String old = w.get(PassNotes.OLD_MARKER).orElse("");
     if (!old.isEmpty() && !old.equals(snapshotName(passId(w)))) {
-      state.names(old, from).forEach(m -> services.ledger().remove(site, "marker", m));
+      loaded.state().names(old, from).forEach(m -> over.add(new Thing(site, "marker", m)));
     }
+    // The records go first: nobody may choose a point that is being removed.
+    List<PointEntity> surplus =
+        services.db().tx(s -> surplus(s, w, loaded.state().timetable.keepPoints));
+    surplus.forEach(p -> over.add(new Thing(p.siteId, "point", p.name)));
+    services.ledger().remove(over);
+    return Outcome.done(surplus.isEmpty() ? "" : surplus.size() + " older points removed");
+  }
+
+  /** Takes the records of points that are not to be kept and that nobody works with. */
+  private static List<PointEntity> surplus(Session s, Work w, int keep) {
+    LegEntity leg =
+        s.find(LegEntity.class, w.input().path("leg").asText(), LockMode.PESSIMISTIC_WRITE);
     List<PointEntity> points =
-        services
-            .db()
-            .tx(s -> Db.list(s, PointEntity.class, "from PointEntity where legId = ?1", leg.id));
-    int removed = 0;
-    for (PointEntity p : Retention.surplus(points, p -> p.number, state.timetable.keepPoints)) {
-      // The record goes first: nobody may choose a point that is being removed.
-      boolean free =
-          services
-              .db()
-              .tx(
-                  s -> {
-                    s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);
-                    if (TowState.pointsInUse(s, w.subjectId()).contains(p.id)) {
-                      return false;
-                    }
-                    s.remove(s.find(PointEntity.class, p.id));
-                    Ledger.drop(s, p.siteId, "point", p.name);
-                    return true;
-                  });
-      if (free) {
-        services.ledger().remove(p.siteId, "point", p.name);
-        removed++;
-      }
+        Db.list(s, PointEntity.class, "from PointEntity where legId = ?1", leg.id);
+    Set<String> used = TowState.pointsInUse(s, w.subjectId());
+    List<PointEntity> surplus =
+        Retention.surplus(points, p -> p.number, keep).stream()
+            .filter(p -> !used.contains(p.id))
+            .toList();
+    for (PointEntity p : surplus) {
+      s.remove(p);
+      Ledger.drop(s, p.siteId, "point", p.name);
     }
-    return Outcome.done(removed == 0 ? "" : removed + " older points removed");
+    return surplus;
   }
 
   private Outcome abandon(Work w) {

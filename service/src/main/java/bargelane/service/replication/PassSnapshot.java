@@ -1,7 +1,6 @@
 package bargelane.service.replication;
 
 import bargelane.blocks.DigestVolume;
-import bargelane.core.replication.LegState;
 import bargelane.core.replication.PassKind;
 import bargelane.core.site.Capabilities.Reach;
 import bargelane.core.site.Inventory.MachineFacts;
@@ -10,6 +9,7 @@ import bargelane.service.platform.Json;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
+import bargelane.service.site.Ledger.Thing;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import bargelane.sites.Source;
@@ -25,6 +25,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
+import java.util.stream.Stream;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
 
@@ -44,23 +45,24 @@ final class PassSnapshot {
     return services.db().tx(s -> TowState.load(s, w.subjectId()));
   }
 
-  private LegEntity leg(Work w) {
-    return services.db().tx(s -> s.find(LegEntity.class, w.input().path("leg").asText()));
-  }
-
   /** Takes the disks of the tow, and offers the pass that ships them. */
   Outcome take(Work w) {
-    LegEntity leg = leg(w);
-    if (leg.state == LegState.CLOSED) {
-      throw new RunFailure(
-          "leg-closed", "the direction of replication has changed", "nothing is to be done");
-    }
+    TowState found = state(w);
+    LegEntity leg =
+        found
+            .leg
+            .filter(l -> l.id.equals(w.input().path("leg").asText()))
+            .orElseThrow(
+                () ->
+                    new RunFailure(
+                        "leg-closed",
+                        "the direction of replication has changed",
+                        "nothing is to be done"));
     Side from = TowState.source(leg);
     if (!w.has(PassNotes.PASS)) {
       services.passes().revokeLeft(w.subjectId());
     }
-    fit(w, state(w), leg, from);
-    TowState state = state(w);
+    TowState state = fit(w, found, leg, from) ? state(w) : found;
     String passId =
         w.makeOnce(
             PassNotes.PASS,
@@ -100,11 +102,17 @@ final class PassSnapshot {
               TowState.nameFor(PassRun.snapshotName(passId), reach, m), k -> new ArrayList<>())
           .addAll(TowState.berth(m, from).orElseThrow().disks());
     }
-    String owner = services.ledger().owner(w.subjectId());
-    for (String name : groups.keySet()) {
-      services.ledger().plan(state.siteId(from), w.subjectId(), "snapshot", name);
-      services.ledger().plan(state.siteId(from), w.subjectId(), "marker", name);
-    }
+    String owner =
+        services
+            .ledger()
+            .plan(
+                w.subjectId(),
+                groups.keySet().stream()
+                    .flatMap(
+                        name ->
+                            Stream.of("snapshot", "marker")
+                                .map(kind -> new Thing(state.siteId(from), kind, name)))
+                    .toList());
     boolean firstTime = !w.has(PassNotes.AS_OF);
     Instant asOf = w.once(PassNotes.AS_OF, () -> services.clock().instant());
     if (firstTime) {
@@ -143,12 +151,12 @@ final class PassSnapshot {
       held = one.held().compareTo(held) > 0 ? one.held() : held;
     }
     boolean promised = reach.promisesOneInstant(state.members.size());
-    w.put(PassNotes.ONE_INSTANT, promised);
-    w.put(PassNotes.CONSISTENCY, consistency(promised, groups.size(), atRest));
+    w.leave(PassNotes.ONE_INSTANT, promised);
+    w.leave(PassNotes.CONSISTENCY, consistency(promised, groups.size(), atRest));
     PassKind kind = PassKind.next(tracked, blank);
     Instant taken = asOf;
     long spread = promised ? 0 : Duration.between(taken, services.clock().instant()).toMillis();
-    w.put(PassNotes.SPREAD_MS, spread);
+    w.leave(PassNotes.SPREAD_MS, spread);
     services.passes().offer(passId, pass -> fill(pass, state, leg, from, reach, kind, taken));
     return Outcome.done(
         kind.word()
@@ -161,8 +169,12 @@ final class PassSnapshot {
                 .orElse(""));
   }
 
-  /** Gives replicas digests that have none, and lets those grow whose source disks have grown. */
-  private void fit(Work w, TowState state, LegEntity leg, Side from) {
+  /**
+   * Gives replicas digests that have none, and lets those grow whose source disks have grown. Gives
+   * whether anything was changed.
+   */
+  private boolean fit(Work w, TowState state, LegEntity leg, Side from) {
+    boolean changed = false;
     Target target = services.sites().driver(state.siteId(from.other())).target();
     for (MemberEntity m : state.members) {
       Berth berth = TowState.berth(m, from).orElseThrow();
@@ -177,6 +189,7 @@ final class PassSnapshot {
               DigestVolume.bytesFor(r.bytes),
               r.storage);
           services.db().run(s -> s.find(ReplicaEntity.class, r.id).digests = digests);
+          changed = true;
         }
         // 0 where the platform does not tell sizes with a single machine.
         long bytes = r.disk < now.disks().size() ? now.disks().get(r.disk).bytes() : 0;
@@ -190,9 +203,11 @@ final class PassSnapshot {
           target.growVolume(ReplicaEntity.digestsOf(r.volume), DigestVolume.bytesFor(bytes));
           target.growVolume(r.volume, bytes);
           services.db().run(s -> record(s, w, m, r, leg, bytes));
+          changed = true;
         }
       }
     }
+    return changed;
   }
 
   private void record(

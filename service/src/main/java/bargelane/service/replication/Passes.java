@@ -53,7 +53,7 @@ public final class Passes {
   final RunEngine runs;
   final Duration lease;
   final Clock clock;
-  final Object bell = new Object();
+  final Bell bell = new Bell();
 
   /**
    * @param lease how long a lease lasts without a report
@@ -119,13 +119,7 @@ public final class Passes {
             pass.state = PassState.READY;
           }
         });
-    ring();
-  }
-
-  private void ring() {
-    synchronized (bell) {
-      bell.notifyAll();
-    }
+    bell.ring();
   }
 
   /** Waits for an offered pass to be shipped; sees to leases that ran out. */
@@ -140,7 +134,7 @@ public final class Passes {
               return p;
             });
     if (pass.state == PassState.READY) {
-      ring();
+      bell.ring();
     }
     return switch (pass.state) {
       case SHIPPED -> Outcome.done(told(pass));

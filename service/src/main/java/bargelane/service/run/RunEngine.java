@@ -243,11 +243,13 @@ public final class RunEngine {
     }
     Work work = new Work(store, run);
     RunKind kind = kinds.get(run.kind);
+    RunStore.Finished finished = null;
     try {
       while (true) {
         boolean backing = run.state == RunState.BACKING_OUT;
         List<Step> steps = backing ? kind.backOut(work) : kind.steps(work);
-        StepEntity row = store.next(run, steps);
+        StepEntity row = store.next(run, finished, steps);
+        finished = null;
         if (row == null) {
           failures.remove(run.id);
           String parent = store.end(run, backing ? RunState.FAILED : RunState.DONE, told(kind));
@@ -261,10 +263,12 @@ public final class RunEngine {
           continue;
         }
         Step step = steps.stream().filter(x -> x.name().equals(row.name)).findFirst().orElseThrow();
-        store.begin(run, row);
+        if (!backing && !run.stopBy.isEmpty()) {
+          store.begin(run, row);
+        }
         Outcome outcome = attempt(work, run, kind, row, step);
         if (outcome instanceof Outcome.Done done) {
-          store.finish(run, row, done.detail());
+          finished = new RunStore.Finished(row, done.detail());
         } else if (outcome instanceof Outcome.Wait wait) {
           store.note(run, row, wait.detail());
           if (!backing && !run.stopBy.isEmpty() && kind.holdsOn(work).isEmpty()) {

@@ -6,6 +6,7 @@ import jakarta.persistence.Convert;
 import jakarta.persistence.Entity;
 import jakarta.persistence.Id;
 import jakarta.persistence.Table;
+import jakarta.persistence.Transient;
 import java.time.Instant;
 import org.hibernate.annotations.JdbcTypeCode;
 import org.hibernate.type.SqlTypes;
@@ -50,6 +51,9 @@ public class RunEntity {
 
   @JdbcTypeCode(SqlTypes.JSON)
   public String notes;
+
+  /** Its notes are to be stored with the end of its step. */
+  @Transient public boolean notesLeft;
 
   @JdbcTypeCode(SqlTypes.JSON)
   public String problem;

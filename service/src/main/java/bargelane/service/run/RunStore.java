@@ -15,6 +15,7 @@ import java.util.Map;
 import java.util.function.Function;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
+import org.jspecify.annotations.Nullable;
 
 /** What is stored of runs while they are driven. Every write carries the run's epoch. */
 final class RunStore {
@@ -74,36 +75,64 @@ final class RunStore {
     session.persist(row);
   }
 
+  /** What a step that is done came to. */
+  record Finished(StepEntity row, String detail) {}
+
+  /**
+   * Records that a step is done, if there is one, and begins the next, in one transaction. Gives
+   * the next; null if all are done. It is not begun if somebody asked that the run is stopped.
+   */
+  StepEntity next(RunEntity run, @Nullable Finished finished, List<Step> steps) {
+    return db.tx(
+        s -> {
+          RunEntity fresh = guarded(s, run);
+          run.stopBy = fresh.stopBy;
+          keep(run, fresh);
+          if (finished != null) {
+            finish(s, run, finished);
+          }
+          StepEntity row = firstNotDone(s, run, steps);
+          if (row != null && (run.stopBy.isEmpty() || run.state == RunState.BACKING_OUT)) {
+            begin(s, run, row);
+          }
+          return row;
+        });
+  }
+
+  /** Stores the notes that were left for the step's end. */
+  private static void keep(RunEntity run, RunEntity fresh) {
+    if (run.notesLeft) {
+      fresh.notes = run.notes;
+      run.notesLeft = false;
+    }
+  }
+
   /**
    * Brings the recorded steps of a run in line with its kind's, which a newer version of the
    * program may have changed, and gives the first that is not done; null if all are.
    */
-  StepEntity next(RunEntity run, List<Step> steps) {
+  private static @Nullable StepEntity firstNotDone(Session s, RunEntity run, List<Step> steps) {
     boolean backing = run.state == RunState.BACKING_OUT;
-    return db.tx(
-        s -> {
-          run.stopBy = guarded(s, run).stopBy;
-          List<StepEntity> rows =
-              Db.list(
-                  s,
-                  StepEntity.class,
-                  "from StepEntity where runId = ?1 and "
-                      + (backing ? "number >= ?2" : "number < ?2")
-                      + " order by number",
-                  run.id,
-                  BACK_OUT);
-          List<String> names = rows.stream().map(r -> r.name).toList();
-          List<String> order =
-              StepOrder.of(
-                  rows.stream()
-                      .map(r -> new StepOrder.Recorded(r.name, r.state == StepState.DONE))
-                      .toList(),
-                  steps.stream().map(Step::name).toList());
-          if (!order.equals(names)) {
-            rows = renumber(s, run, backing ? BACK_OUT : 1, rows, order, steps);
-          }
-          return rows.stream().filter(r -> r.state != StepState.DONE).findFirst().orElse(null);
-        });
+    List<StepEntity> rows =
+        Db.list(
+            s,
+            StepEntity.class,
+            "from StepEntity where runId = ?1 and "
+                + (backing ? "number >= ?2" : "number < ?2")
+                + " order by number",
+            run.id,
+            BACK_OUT);
+    List<String> names = rows.stream().map(r -> r.name).toList();
+    List<String> order =
+        StepOrder.of(
+            rows.stream()
+                .map(r -> new StepOrder.Recorded(r.name, r.state == StepState.DONE))
+                .toList(),
+            steps.stream().map(Step::name).toList());
+    if (!order.equals(names)) {
+      rows = renumber(s, run, backing ? BACK_OUT : 1, rows, order, steps);
+    }
+    return rows.stream().filter(r -> r.state != StepState.DONE).findFirst().orElse(null);
   }
 
   private static List<StepEntity> renumber(
@@ -139,26 +168,32 @@ final class RunStore {
     return fresh;
   }
 
+  /** Begins a step that {@link #next} did not. */
   void begin(RunEntity run, StepEntity row) {
     db.run(
         s -> {
           guarded(s, run);
           StepEntity step = s.find(StepEntity.class, new StepId(run.id, row.number));
-          if (step.startedAt == null) {
-            step.startedAt = clock.instant();
-            step.state = StepState.RUNNING;
-            tell(s, run, "step", step.title, null);
-          }
-          step.attempts++;
-          row.attempts = step.attempts;
+          begin(s, run, step);
           row.startedAt = step.startedAt;
         });
+  }
+
+  private void begin(Session s, RunEntity run, StepEntity step) {
+    if (step.startedAt == null) {
+      step.startedAt = clock.instant();
+      step.state = StepState.RUNNING;
+      tell(s, run, "step", step.title, null);
+    }
+    step.attempts++;
   }
 
   void note(RunEntity run, StepEntity row, String detail) {
     db.run(
         s -> {
-          run.stopBy = guarded(s, run).stopBy;
+          RunEntity fresh = guarded(s, run);
+          run.stopBy = fresh.stopBy;
+          keep(run, fresh);
           StepEntity step = s.find(StepEntity.class, new StepId(run.id, row.number));
           if (!step.detail.equals(detail)) {
             step.detail = detail;
@@ -167,16 +202,12 @@ final class RunStore {
         });
   }
 
-  void finish(RunEntity run, StepEntity row, String detail) {
-    db.run(
-        s -> {
-          guarded(s, run);
-          StepEntity step = s.find(StepEntity.class, new StepId(run.id, row.number));
-          step.state = StepState.DONE;
-          step.detail = detail;
-          step.endedAt = clock.instant();
-          tell(s, run, "step", step.title + (detail.isEmpty() ? "" : ": " + detail), null);
-        });
+  private void finish(Session s, RunEntity run, Finished f) {
+    StepEntity step = s.find(StepEntity.class, new StepId(run.id, f.row.number));
+    step.state = StepState.DONE;
+    step.detail = f.detail;
+    step.endedAt = clock.instant();
+    tell(s, run, "step", step.title + (f.detail.isEmpty() ? "" : ": " + f.detail), null);
   }
 
   /** A step failed for good: the run backs out. */
@@ -227,6 +258,7 @@ final class RunStore {
               guarded(s, run).notes = notes;
               return notes;
             });
+    run.notesLeft = false;
   }
 
   void result(RunEntity run, String result) {

@@ -120,6 +120,16 @@ public final class Work {
     store.notes(run, s -> notes.toString());
   }
 
+  /**
+   * A note that is stored with the end of the step, or when it waits: whoever dies before makes it
+   * anew.
+   */
+  public <T> void leave(Note<T> note, T value) {
+    notes.set(note.name(), note.write(value));
+    run.notes = notes.toString();
+    run.notesLeft = true;
+  }
+
   /** Stores one value of a note with several. */
   public <T> void put(Note<Map<String, T>> note, String key, T value) {
     Map<String, T> all = new LinkedHashMap<>(get(note).orElse(Map.of()));

@@ -9,8 +9,11 @@ import bargelane.sites.Target.Owned;
 import java.time.Clock;
 import java.util.ArrayList;
 import java.util.Comparator;
+import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
+import java.util.function.Function;
 import java.util.function.Predicate;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
@@ -53,6 +56,9 @@ public final class Ledger {
     return "bargelane/" + installation + "/";
   }
 
+  /** A thing at a site. */
+  public record Thing(String siteId, String kind, String name) {}
+
   /**
    * Records a thing that is about to be made, and gives its owner tag. What an earlier step left
    * under that name is removed first.
@@ -60,39 +66,59 @@ public final class Ledger {
    * @throws SiteException that may pass, if it can't be removed yet
    */
   public String plan(String siteId, String towId, String kind, String name) {
+    return plan(towId, List.of(new Thing(siteId, kind, name)));
+  }
+
+  /** Records things that are about to be made in one transaction; see the other. */
+  public String plan(String towId, List<Thing> things) {
     String owner = owner(towId);
-    Optional<SiteObjectEntity> left =
-        db.tx(
-            s -> {
-              Optional<SiteObjectEntity> found = find(s, siteId, kind, name);
-              if (found.isEmpty()) {
-                SiteObjectEntity o = new SiteObjectEntity();
-                o.id = Ids.next("obj");
-                o.siteId = siteId;
-                o.towId = towId;
-                o.kind = kind;
-                o.name = name;
-                o.owner = owner;
-                o.wanted = true;
-                o.recordedAt = clock.instant();
-                o.problem = "";
-                s.persist(o);
-              }
-              return found.filter(o -> !o.wanted);
-            });
-    if (left.isEmpty()) {
-      return owner;
+    while (true) {
+      List<SiteObjectEntity> left =
+          db.tx(
+              s ->
+                  things.stream()
+                      .flatMap(
+                          t -> {
+                            Optional<SiteObjectEntity> known = find(s, t.siteId, t.kind, t.name);
+                            if (known.isEmpty()) {
+                              s.persist(recorded(towId, owner, t));
+                            }
+                            return known.filter(o -> !o.wanted).stream();
+                          })
+                      .toList());
+      if (left.isEmpty()) {
+        return owner;
+      }
+      for (SiteObjectEntity o : left) {
+        tryRemove(o)
+            .ifPresent(
+                why -> {
+                  throw new SiteException(
+                      SiteException.Kind.MAY_PASS,
+                      "left-behind",
+                      o.kind
+                          + " "
+                          + o.name
+                          + ", left by an earlier step, can't be removed yet: "
+                          + why,
+                      null);
+                });
+      }
     }
-    tryRemove(left.get())
-        .ifPresent(
-            why -> {
-              throw new SiteException(
-                  SiteException.Kind.MAY_PASS,
-                  "left-behind",
-                  kind + " " + name + ", left by an earlier step, can't be removed yet: " + why,
-                  null);
-            });
-    return plan(siteId, towId, kind, name);
+  }
+
+  private SiteObjectEntity recorded(String towId, String owner, Thing t) {
+    SiteObjectEntity o = new SiteObjectEntity();
+    o.id = Ids.next("obj");
+    o.siteId = t.siteId;
+    o.towId = towId;
+    o.kind = t.kind;
+    o.name = t.name;
+    o.owner = owner;
+    o.wanted = true;
+    o.recordedAt = clock.instant();
+    o.problem = "";
+    return o;
   }
 
   private static Optional<SiteObjectEntity> find(
@@ -143,13 +169,22 @@ public final class Ledger {
    * is gone.
    */
   public Optional<String> remove(String siteId, String kind, String name) {
-    db.run(s -> drop(s, siteId, kind, name));
-    return db.tx(s -> find(s, siteId, kind, name)).flatMap(this::tryRemove);
+    return removeThem(s -> find(s, siteId, kind, name).stream().toList())
+        .map(why -> why.substring(why.indexOf(": ") + 2));
+  }
+
+  /**
+   * Removes things now, or as soon as their sites let us. Gives what could not be removed and why,
+   * none if all is gone.
+   */
+  public Optional<String> remove(List<Thing> things) {
+    return removeThem(
+        s -> things.stream().flatMap(t -> find(s, t.siteId, t.kind, t.name).stream()).toList());
   }
 
   /** Removes everything of a tow now; gives what could not be removed and why, none if all is. */
   public Optional<String> removeAll(String towId) {
-    return removeThem(db.tx(s -> of(s, towId)));
+    return removeThem(s -> of(s, towId));
   }
 
   /**
@@ -157,17 +192,23 @@ public final class Ledger {
    * all is gone.
    */
   public Optional<String> removeAll(String towId, Predicate<SiteObjectEntity> which) {
-    return removeThem(db.tx(s -> of(s, towId)).stream().filter(which).toList());
+    return removeThem(s -> of(s, towId).stream().filter(which).toList());
   }
 
-  private Optional<String> removeThem(List<SiteObjectEntity> things) {
+  /** First all of them are unwanted, so that whoever dies after it leaves nothing behind. */
+  private Optional<String> removeThem(Function<Session, List<SiteObjectEntity>> chosen) {
+    Map<String, List<String>> bySite = new LinkedHashMap<>();
+    db.run(
+        s ->
+            chosen
+                .apply(s)
+                .forEach(
+                    o -> {
+                      o.wanted = false;
+                      bySite.computeIfAbsent(o.siteId, k -> new ArrayList<>()).add(o.id);
+                    }));
     List<String> left = new ArrayList<>();
-    things.stream()
-        .sorted(Comparator.comparingInt(o -> ORDER.indexOf(o.kind)))
-        .forEach(
-            o ->
-                remove(o.siteId, o.kind, o.name)
-                    .ifPresent(why -> left.add(o.kind + " " + o.name + ": " + why)));
+    bySite.values().forEach(ids -> left.addAll(removeHeld(ids)));
     return left.isEmpty() ? Optional.empty() : Optional.of(String.join("; ", left));
   }
 
@@ -187,29 +228,43 @@ public final class Ledger {
   }
 
   private Optional<String> tryRemove(SiteObjectEntity o) {
-    try {
-      // The record is held meanwhile, so that nobody makes a thing of that name while it is being
-      // removed, and two sweeps don't remove it at once.
-      db.run(
-          s -> {
-            SiteObjectEntity held =
-                s.find(SiteObjectEntity.class, o.id, LockMode.PESSIMISTIC_WRITE);
-            if (held != null && !held.wanted) {
-              removeAtSite(held);
-              s.remove(held);
-            }
-          });
-      return Optional.empty();
-    } catch (SiteException e) {
-      db.run(
-          s ->
-              Db.change(
-                  s,
-                  "update SiteObjectEntity set problem = ?2 where id = ?1",
-                  o.id,
-                  String.valueOf(e.getMessage())));
-      return Optional.of(String.valueOf(e.getMessage()));
-    }
+    return removeHeld(List.of(o.id)).stream()
+        .findFirst()
+        .map(why -> why.substring(why.indexOf(": ") + 2));
+  }
+
+  /**
+   * Removes things of one site. Their records are held meanwhile, so that nobody makes a thing of
+   * such a name while it is being removed, and two sweeps don't remove it at once. Gives what could
+   * not be removed, and why.
+   */
+  private List<String> removeHeld(List<String> ids) {
+    return db.tx(
+        s -> {
+          List<String> left = new ArrayList<>();
+          // Locked in one order by all, so that nobody waits for somebody who waits for it.
+          List<SiteObjectEntity> held =
+              Db.query(
+                      s,
+                      SiteObjectEntity.class,
+                      "from SiteObjectEntity where id in ?1 and not wanted order by id",
+                      ids)
+                  .setHibernateLockMode(LockMode.PESSIMISTIC_WRITE)
+                  .getResultList();
+          held.stream()
+              .sorted(Comparator.comparingInt(o -> ORDER.indexOf(o.kind)))
+              .forEach(
+                  o -> {
+                    try {
+                      removeAtSite(o);
+                      s.remove(o);
+                    } catch (SiteException e) {
+                      o.problem = String.valueOf(e.getMessage());
+                      left.add(o.kind + " " + o.name + ": " + o.problem);
+                    }
+                  });
+          return left;
+        });
   }
 
   private void removeAtSite(SiteObjectEntity o) {

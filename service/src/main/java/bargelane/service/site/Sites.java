@@ -26,7 +26,9 @@ import java.time.Clock;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Locale;
+import java.util.Map;
 import java.util.Objects;
+import java.util.concurrent.ConcurrentHashMap;
 import org.hibernate.Session;
 
 /** Sites: how they are reached, what their checks found, and what their platforms can do. */
@@ -36,6 +38,11 @@ public final class Sites {
   private final Credentials credentials;
   private final Events events;
   private final Clock clock;
+  private static final long KEPT_NS = 1_000_000_000L;
+
+  private record Opened(SiteDriver driver, long at) {}
+
+  private final Map<String, Opened> opened = new ConcurrentHashMap<>();
   private final List<SiteTenant> tenants = new ArrayList<>();
   private final SiteTurns turns = new SiteTurns(System::nanoTime);
 
@@ -57,8 +64,16 @@ public final class Sites {
         .orElseThrow(() -> ProblemException.missing("site", ref));
   }
 
-  /** The driver of a site. */
+  /**
+   * The driver of a site. Of one with disks, which a pass asks for again and again, it is the same
+   * for a second: so long a credential that was changed may still be used.
+   */
   public SiteDriver driver(String siteId) {
+    Opened known = opened.get(siteId);
+    return known != null && System.nanoTime() - known.at < KEPT_NS ? known.driver : open(siteId);
+  }
+
+  private SiteDriver open(String siteId) {
     return db.tx(
         s -> {
           SiteEntity site = s.find(SiteEntity.class, siteId);
@@ -68,7 +83,11 @@ public final class Sites {
           for (SiteTenant tenant : tenants) {
             access = tenant.reached(s, site, access);
           }
-          return turns.of(site.id, site.name, Drivers.open(access, clock));
+          SiteDriver driver = turns.of(site.id, site.name, Drivers.open(access, clock));
+          if (site.kind == SiteKind.STANDIN || site.kind == SiteKind.LIBVIRT) {
+            opened.put(siteId, new Opened(driver, System.nanoTime()));
+          }
+          return driver;
         });
   }
 
@@ -181,6 +200,7 @@ public final class Sites {
                 "token-missing", "site " + site.name + " needs a token", "name a credential");
           }
           Credentials.give(s, site, names);
+          opened.remove(site.id);
           events.tell(
               s, "site", site.id, null, by + " gave " + site.name + " its credentials", null);
           s.flush();
@@ -204,13 +224,14 @@ public final class Sites {
           Credentials.takeAll(s, site, List.of());
           s.flush();
           s.remove(site);
+          opened.remove(site.id);
         });
   }
 
   /** Tests a site now and stores what it found. */
   public SiteView check(String ref) {
     String id = db.tx(s -> find(s, ref).id);
-    SiteDriver driver = driver(id);
+    SiteDriver driver = open(id);
     List<Finding> findings = driver.check();
     Capabilities capabilities =
         findings.stream()

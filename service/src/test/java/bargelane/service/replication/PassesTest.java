@@ -21,6 +21,7 @@ import bargelane.core.replication.PassState;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.run.Outcome;
+import bargelane.service.run.RunEntity;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
 import bargelane.service.run.Works;
@@ -241,6 +242,8 @@ class PassesTest extends PassesFixture {
     for (int i = 1; i <= 40; i++) {
       now = about.plusSeconds(random.nextInt(200_000) - 100_000);
       String id = i == 1 ? pass : next();
+      // Each pass is a run of its own.
+      db.run(s -> s.find(RunEntity.class, "run").notes = "{}");
       Work w = Works.take(db, events, clock, "run");
       w.put(PassNotes.PASS, id);
       w.put(PassNotes.ONE_INSTANT, true);
