@@ -103,11 +103,13 @@ class VolumeStoreTest {
         for (Map.Entry<String, byte[]> v : volumes.entrySet()) {
           assertArrayEquals(
               v.getValue(), all(store.volume(v.getKey())), v.getKey() + " after step " + step);
+          told(store.volume(v.getKey()), v.getValue(), random);
         }
         for (Map.Entry<String, byte[]> s : snapshots.entrySet()) {
           String volume = s.getKey().substring(s.getKey().indexOf('@') + 1);
           assertArrayEquals(
               s.getValue(), all(store.view(s.getKey(), volume, Optional.empty())), s.getKey());
+          told(store.view(s.getKey(), volume, Optional.empty()), s.getValue(), random);
         }
       }
     }
@@ -115,8 +117,28 @@ class VolumeStoreTest {
       String clone = "check-" + p.getKey();
       store.clone(record(clone), p.getKey(), p.getKey().substring(p.getKey().indexOf('@') + 1));
       assertArrayEquals(p.getValue(), all(store.volume(clone)), p.getKey());
+      String volume = p.getKey().substring(p.getKey().indexOf('@') + 1);
+      try (BlockDevice frozen = store.frozen(p.getKey(), volume)) {
+        assertArrayEquals(p.getValue(), all(frozen), p.getKey());
+        told(frozen, p.getValue(), random);
+      }
     }
     store.close();
+  }
+
+  /** Extents of any range cover it without a gap, and what they tell as zero is zero. */
+  private static void told(BlockDevice device, byte[] bytes, Random random) throws IOException {
+    int from = random.nextInt(SIZE);
+    int to = from + 1 + random.nextInt(SIZE - from);
+    long at = from;
+    for (BlockDevice.Extent e : device.status(Context.ALLOCATION, from, to - from)) {
+      assertEquals(at, e.offset());
+      at += e.length();
+      for (long i = e.offset(); !e.set() && i < at; i++) {
+        assertEquals(0, bytes[(int) i], "byte " + i + " is told as zero");
+      }
+    }
+    assertEquals(to, at);
   }
 
   @Test

@@ -37,19 +37,18 @@ final class BlockMap {
     return length;
   }
 
+  /** Whether eight blocks from one on are absent, or lie behind the map's end. */
+  boolean absent8(int from) {
+    return from >= length || from + 8 <= length && bytes.getLong(from) == 0;
+  }
+
   /** The first block from {@code from} on that is not absent; the map's length if none is. */
   int next(int from) {
     int i = from;
-    while (i < length) {
-      if (i + 8 <= length && bytes.getLong(i) == 0) {
-        i += 8;
-      } else if (bytes.get(i) == ABSENT) {
-        i++;
-      } else {
-        return i;
-      }
+    while (i < length && (absent8(i) || bytes.get(i) == ABSENT)) {
+      i += absent8(i) ? 8 : 1;
     }
-    return length;
+    return Math.min(i, length);
   }
 
   int count(byte value) {

@@ -91,10 +91,14 @@ final class Layer {
     return map.length();
   }
 
-  /** The first block from {@code from} on that it holds; past all if there is none. */
+  /** The first block from {@code from} on that it holds; {@link #blocks} if there is none. */
   int next(int from) {
-    int next = map.next(from);
-    return next < map.length() ? next : Integer.MAX_VALUE;
+    return map.next(from);
+  }
+
+  /** Whether it holds none of eight blocks from one on. */
+  boolean absent8(int from) {
+    return map.absent8(from);
   }
 
   /** Bytes of data that this layer holds of its own. */

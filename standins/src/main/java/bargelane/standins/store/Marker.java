@@ -26,11 +26,17 @@ public final class Marker {
     return map.get((int) (offset / granularity)) == BlockMap.DATA;
   }
 
-  /** The first offset from {@code offset} on whose granule was written since. */
-  long next(long offset) {
-    int granule = (int) (offset / granularity);
-    int next = map.next(granule);
-    return next == granule ? offset : (long) next * granularity;
+  /** Whether no granule of the 64 KiB blocks from one on, eight of them, was written since. */
+  boolean absent8(int block) {
+    long from = (long) block * Layer.BLOCK;
+    int first = (int) (from / granularity);
+    int last = (int) ((from + 8L * Layer.BLOCK - 1) / granularity);
+    for (int i = first; i <= last; i += 8) {
+      if (!map.absent8(i)) {
+        return false;
+      }
+    }
+    return true;
   }
 
   Marker copy(Path to, long size) throws IOException {

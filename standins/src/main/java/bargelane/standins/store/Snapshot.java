@@ -223,11 +223,7 @@ public final class Snapshot {
       if (context == Context.CHANGED) {
         Marker marker = since.orElseThrow(() -> new UnsupportedContextException(context));
         return Volume.extents(
-            size(),
-            offset,
-            length,
-            block -> marker.noted((long) block * BLOCK),
-            block -> (int) Math.min(Integer.MAX_VALUE, marker.next((long) block * BLOCK) / BLOCK));
+            size(), offset, length, block -> marker.noted((long) block * BLOCK), marker::absent8);
       }
       synchronized (volume) {
         return Volume.extents(
@@ -242,7 +238,7 @@ public final class Snapshot {
               Layer holder = Volume.holder(volume.top(), block);
               return holder != null && holder.state(block) == BlockMap.DATA;
             },
-            block -> Math.min(kept.next(block), Volume.next(volume.top(), block)));
+            block -> kept.absent8(block) && Volume.absent8(volume.top(), block));
       }
     }
 

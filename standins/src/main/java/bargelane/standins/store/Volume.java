@@ -9,7 +9,6 @@ import java.util.Map;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.CopyOnWriteArrayList;
 import java.util.function.IntPredicate;
-import java.util.function.IntUnaryOperator;
 
 /**
  * A disk of the platform: a chain of layers, the newest one written to. Before a block is
@@ -217,25 +216,26 @@ public final class Volume implements BlockDevice {
           Layer holder = holder(top, block);
           return holder != null && holder.state(block) == BlockMap.DATA;
         },
-        block -> next(top, block));
+        block -> absent8(top, block));
   }
 
-  /** The first block from {@code from} on that a layer of the chain holds. */
-  static int next(Layer top, int from) {
-    int next = Integer.MAX_VALUE;
+  /** Whether no layer of the chain holds any of eight blocks from one on. */
+  static boolean absent8(Layer top, int block) {
     for (Layer layer = top; layer != null; layer = layer.parent().orElse(null)) {
-      next = Math.min(next, layer.next(from));
+      if (!layer.absent8(block)) {
+        return false;
+      }
     }
-    return next;
+    return true;
   }
 
   /**
    * Extents of a range from a yes or no for each block, runs joined.
    *
-   * @param next the first block from one on for which it may be yes
+   * @param none8 whether it is known at once to be no for eight blocks from one on
    */
   static List<Extent> extents(
-      long size, long offset, long length, IntPredicate set, IntUnaryOperator next) {
+      long size, long offset, long length, IntPredicate set, IntPredicate none8) {
     List<Extent> extents = new ArrayList<>();
     long end = offset + length;
     long from = offset;
@@ -243,8 +243,8 @@ public final class Volume implements BlockDevice {
       boolean value = set.test((int) (from / BLOCK));
       long to = Math.min((from / BLOCK + 1) * BLOCK, size);
       while (to < end && set.test((int) (to / BLOCK)) == value) {
-        long skipped = value ? 0 : (long) next.applyAsInt((int) (to / BLOCK)) * BLOCK;
-        to = Math.min(Math.max(to + BLOCK, skipped), size);
+        boolean skip = !value && none8.test((int) (to / BLOCK));
+        to = Math.min(to + (skip ? 8L * BLOCK : BLOCK), size);
       }
       to = Math.min(to, end);
       extents.add(new Extent(from, to - from, value));
