@@ -74,6 +74,7 @@ public final class Bench {
     for (String part : parts) {
       switch (part) {
         case "passes" -> passes();
+        case "large" -> LargeBench.run();
         case "cost" -> CostBench.run();
         case "hosts" -> HostBench.run();
         case "machines" -> MachineBench.run();
@@ -85,7 +86,7 @@ public final class Bench {
           System.err.println(
               "'"
                   + part
-                  + "' is not measured; passes, cost, hosts, machines, discovery, sources, assessment and pages are");
+                  + "' is not measured; passes, large, cost, hosts, machines, discovery, sources, assessment and pages are");
           System.exit(2);
         }
       }

@@ -34,6 +34,9 @@ public final class DigestVolume {
   /** Bytes of the disk that one digest stands for. */
   public static final int BLOCK = 64 * 1024;
 
+  /** Bytes of the disk under one unit of block digests: 8 MiB. */
+  public static final long SPAN = 128L * BLOCK;
+
   /** Bytes of the disk under one digest of the tree's top: 1 GiB. */
   public static final long GROUP = 128L * 128 * BLOCK;
 
@@ -180,6 +183,12 @@ public final class DigestVolume {
   public synchronized boolean groupIsZero(long group) throws IOException {
     int at = (int) (group % FAN) * WIDTH;
     return Arrays.equals(unit(TOP + group / FAN * UNIT).bytes, at, at + WIDTH, NONE, 0, WIDTH);
+  }
+
+  /** Whether all blocks of a span of 8 MiB were zeroes when the digests were last finished. */
+  public synchronized boolean spanIsZero(long span) throws IOException {
+    int at = (int) (span % FAN) * WIDTH;
+    return Arrays.equals(unit(branch(span / FAN)).bytes, at, at + WIDTH, NONE, 0, WIDTH);
   }
 
   /** Whether the device holds nothing but zeroes for a group; it is so only if it can tell. */

@@ -80,6 +80,14 @@ public final class Ranges {
     return after == null ? OptionalLong.empty() : OptionalLong.of(after);
   }
 
+  /** Where the range ends that {@code at} lies in; none if it lies in none. */
+  public OptionalLong endOf(long at) {
+    Map.Entry<Long, Long> before = ends.floorEntry(at);
+    return before != null && before.getValue() > at
+        ? OptionalLong.of(before.getValue())
+        : OptionalLong.empty();
+  }
+
   /** What of the set lies in {@code [start, end)}. */
   public Ranges within(long start, long end) {
     Ranges part = new Ranges();

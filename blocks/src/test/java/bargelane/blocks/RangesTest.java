@@ -70,6 +70,11 @@ class RangesTest {
         boolean in = ranges.touches(at, at + 1);
         assertEquals(in && at >= from && at < to, part.touches(at, at + 1));
         assertEquals(in, ranges.covers(at, at + 1));
+        long end = at;
+        while (ranges.touches(end, end + 1)) {
+          end++;
+        }
+        assertEquals(in ? end : -1, ranges.endOf(at).orElse(-1));
       }
       long next = from;
       while (next < 130 && !ranges.touches(next, next + 1)) {

@@ -25,6 +25,9 @@ public final class NbdClient implements BlockDevice {
   /** Silence from a disk server after which a TLS connection is given up. */
   private static final int READ_TIMEOUT_MS = 30_000;
 
+  /** Bytes that one request for extents asks about, in whole units of 64 KiB. */
+  private static final long MOST_ASKED = (1L << 31) - 65_536;
+
   private final String export;
   private final String changedContext;
   private Wire wire;
@@ -243,7 +246,7 @@ public final class NbdClient implements BlockDevice {
     }
     List<Extent> extents = new ArrayList<>();
     for (long at = offset; at < offset + length; ) {
-      request(CMD_BLOCK_STATUS, at, (int) Math.min(offset + length - at, 1 << 30), null);
+      request(CMD_BLOCK_STATUS, at, (int) Math.min(offset + length - at, MOST_ASKED), null);
       long before = at;
       List<long[]> found = statusAnswer(id);
       for (long[] e : found) {

@@ -25,6 +25,9 @@ final class DiskWork {
   /** Bytes of the disk that the source is asked about at a time. */
   private static final long WINDOW = DigestVolume.GROUP;
 
+  /** The same for the first look at all of it: as much as one request may ask about. */
+  private static final long SWEEP = (1L << 31) - DigestVolume.BLOCK;
+
   /**
    * A piece of the disk to look at.
    *
@@ -115,8 +118,8 @@ final class DiskWork {
   }
 
   private void sweep(Context context, DigestVolume.Beat beat) throws IOException {
-    for (long at = 0; at < size; at += WINDOW) {
-      for (Extent e : source.status(context, at, Math.min(WINDOW, size - at))) {
+    for (long at = 0; at < size; at += SWEEP) {
+      for (Extent e : source.status(context, at, Math.min(SWEEP, size - at))) {
         if (e.set()) {
           candidates.add(e.offset(), e.offset() + e.length());
         }
@@ -135,15 +138,15 @@ final class DiskWork {
         return Optional.empty();
       }
     }
-    Range range = new Range(left.start(), Math.min(left.end(), left.start() + PassEngine.CHUNK));
+    // No chunk is partly data, or zeroes would be read with it.
+    boolean zero = !allocated.touches(left.start(), left.start() + 1);
+    long alike = (zero ? allocated.next(left.start()) : allocated.endOf(left.start())).orElse(size);
+    long end = Math.min(left.end(), left.start() + PassEngine.CHUNK);
+    Range range = new Range(left.start(), Math.min(end, alike));
     left = range.end() < left.end() ? new Range(range.end(), left.end()) : null;
     givenOut = range.end();
     inHand.add(range.start());
-    return Optional.of(
-        new Chunk(
-            range,
-            !allocated.touches(range.start(), range.end()),
-            !replica.touches(range.start(), range.end())));
+    return Optional.of(new Chunk(range, zero, !replica.touches(range.start(), range.end())));
   }
 
   /** Goes on to the next window with candidates; none is left when it gives false. */
@@ -155,7 +158,9 @@ final class DiskWork {
     long start = next.getAsLong() / WINDOW * WINDOW;
     windowEnd = Math.min(size, start + WINDOW);
     givenOut = next.getAsLong();
-    allocated = extents(source, Context.ALLOCATION, start, windowEnd);
+    allocated =
+        extents(source, Context.ALLOCATION, start, windowEnd)
+            .aligned(DigestVolume.BLOCK, windowEnd);
     Ranges planned = candidates.ranges().within(start, windowEnd);
     Ranges exact = candidates.exact() ? planned : exact(start, planned);
     total -= planned.bytes() - exact.bytes();
@@ -171,9 +176,26 @@ final class DiskWork {
       // Zeroes on both sides, and noted so.
       done += exact.bytes();
     } else {
-      inWindow = exact.list().iterator();
+      inWindow = (known ? withoutZeroes(exact, start) : exact).list().iterator();
     }
     return true;
+  }
+
+  /** Leaves out the spans of a window that are zeroes on both sides, and noted so. */
+  private Ranges withoutZeroes(Ranges exact, long start) throws IOException {
+    Ranges left = new Ranges();
+    for (long at = start; at < windowEnd; at += DigestVolume.SPAN) {
+      long end = Math.min(windowEnd, at + DigestVolume.SPAN);
+      Ranges part = exact.within(at, end);
+      if (!part.isEmpty()
+          && !allocated.touches(at, end)
+          && digests.spanIsZero(at / DigestVolume.SPAN)) {
+        done += part.bytes();
+      } else {
+        left.addAll(part);
+      }
+    }
+    return left;
   }
 
   /** Candidates of a window whose ranges were joined with others. */
