@@ -94,27 +94,46 @@ public final class DigestVolume {
     return GROUPS + (size + GROUP - 1) / GROUP * GROUP_ROOM;
   }
 
+  /** What a device holds is not digests, or not whole ones. */
+  public static final class MalformedException extends IOException {
+    private static final long serialVersionUID = 1;
+
+    MalformedException(String message) {
+      super(message);
+    }
+  }
+
+  /**
+   * Opens what a device holds, to write all of it anew: nothing of it is looked at.
+   *
+   * @throws MalformedException if the device is too small
+   */
+  public static DigestVolume openUntrusted(BlockDevice device) throws MalformedException {
+    if (device.size() < GROUPS) {
+      throw new MalformedException("a device of " + device.size() + " bytes holds no digests");
+    }
+    return new DigestVolume(device, 0);
+  }
+
   /**
    * Opens what a device holds.
    *
-   * @throws IOException if it holds something else
+   * @throws MalformedException if it holds something else
    */
   public static DigestVolume open(BlockDevice device) throws IOException {
-    if (device.size() < GROUPS) {
-      throw new IOException("a device of " + device.size() + " bytes holds no digests");
-    }
+    DigestVolume blank = openUntrusted(device);
     ByteBuffer head = ByteBuffer.allocate(UNIT);
     device.read(0, head);
     if (Arrays.equals(head.array(), 0, UNIT, ZEROES, 0, UNIT)) {
-      return new DigestVolume(device, 0);
+      return blank;
     }
     return new DigestVolume(device, Long.parseLong(head(head.array()).group(1)));
   }
 
-  private static Matcher head(byte[] bytes) throws IOException {
+  private static Matcher head(byte[] bytes) throws MalformedException {
     Matcher head = HEAD.matcher(new String(bytes, StandardCharsets.US_ASCII));
     if (!head.lookingAt() || Long.parseLong(head.group(1)) > LARGEST) {
-      throw new IOException("digests begin with 'format: bargelane/digests/3' and a size");
+      throw new MalformedException("digests begin with 'format: bargelane/digests/3' and a size");
     }
     return head;
   }
@@ -124,12 +143,12 @@ public final class DigestVolume {
    * against the top of its tree.
    *
    * @param size bytes of the disk that they must be of
-   * @throws IOException saying what is wrong with them
+   * @throws MalformedException saying what is wrong with them
    */
   public static String root(BlockDevice device, long size) throws IOException {
     DigestVolume digests = open(device);
     if (digests.size != size) {
-      throw new IOException(
+      throw new MalformedException(
           digests.size == 0
               ? "there are no finished digests"
               : "the digests are of a disk of " + digests.size + " bytes, not of " + size);
@@ -139,7 +158,8 @@ public final class DigestVolume {
     String told = head(first.array()).group(2);
     String found = digests.topRoot(size);
     if (!told.equals(found)) {
-      throw new IOException("the digests are not whole: their tree is not the one of their head");
+      throw new MalformedException(
+          "the digests are not whole: their tree is not the one of their head");
     }
     return told;
   }
@@ -316,10 +336,11 @@ public final class DigestVolume {
    *
    * @param to as large at least
    */
-  public static void copy(BlockDevice from, BlockDevice to) throws IOException {
+  public static void copy(BlockDevice from, BlockDevice to, Beat beat) throws IOException {
     ByteBuffer part = ByteBuffer.allocate(1 << 20);
     for (long window = 0; window < from.size(); window += GROUP) {
       long length = Math.min(GROUP, from.size() - window);
+      beat.beat();
       for (Extent e :
           from.knows(Context.ALLOCATION)
               ? from.status(Context.ALLOCATION, window, length)
@@ -329,6 +350,7 @@ public final class DigestVolume {
           part.clear().limit((int) Math.min(part.capacity(), end - at));
           from.read(at, part);
           to.write(at, part.flip());
+          beat.beat();
         }
       }
     }

@@ -160,7 +160,7 @@ class DigestVolumeTest {
     digests.set(1, digest(1));
     finish(digests, size);
     SparseDevice grown = device(4 * GIB);
-    DigestVolume.copy(device, grown);
+    DigestVolume.copy(device, grown, () -> {});
     DigestVolume larger = DigestVolume.open(grown);
     assertEquals(size, larger.size());
     assertTrue(larger.holds(1, digest(1)));
@@ -178,7 +178,7 @@ class DigestVolumeTest {
     }
     String root = finish(digests, 2 * TIB);
     SparseDevice copy = device(2 * TIB);
-    DigestVolume.copy(device, copy);
+    DigestVolume.copy(device, copy, () -> {});
     assertEquals(root, DigestVolume.root(copy, 2 * TIB));
     assertEquals(device.held(), copy.held());
   }

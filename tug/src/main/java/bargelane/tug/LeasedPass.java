@@ -7,6 +7,7 @@ import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseReport;
 import bargelane.blocks.BlockDevice;
+import bargelane.blocks.DigestVolume;
 import bargelane.blocks.Ranges;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdClient;
@@ -88,6 +89,9 @@ final class LeasedPass {
       }
       if (t instanceof SizeException) {
         return "disk-grown";
+      }
+      if (t instanceof DigestVolume.MalformedException) {
+        return "digests-malformed";
       }
       if (t instanceof LeaseDesk.RefusedException) {
         return "refused";

@@ -303,6 +303,20 @@ class PassEngineTest {
   }
 
   @Test
+  void digestsThatAreNoneAreMadeAnewByAPassThatTrustsNone() throws IOException {
+    fill(3, 1);
+    String whole = run(DiskPass.full()).root();
+    digests.write(0, java.nio.ByteBuffer.wrap(new byte[] {1, 2, 3}));
+    source.changed = Optional.of(new Ranges());
+    assertThrows(
+        DigestVolume.MalformedException.class, () -> run(pass(PassKind.DELTA, new Ranges())));
+    PassResult deep = run(new DiskPass(PassKind.DELTA, new Ranges(), true, 0, true));
+    assertEquals(whole, deep.root());
+    assertEquals(0, deep.progress().sent());
+    assertEquals(whole, DigestVolume.root(digests, SIZE));
+  }
+
+  @Test
   void aTallyAgainstDigestsThatWereNeverFinishedIsRefused() {
     fill(1, 1);
     assertThrows(

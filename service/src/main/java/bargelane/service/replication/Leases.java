@@ -18,6 +18,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicBoolean;
 import java.util.function.UnaryOperator;
@@ -29,6 +30,9 @@ import org.hibernate.Session;
  * up.
  */
 public final class Leases {
+
+  /** What says that the target has not kept what was written: the next pass compares all of it. */
+  private static final Set<String> DOUBTFUL = Set.of("digests-malformed", "verify");
 
   private final Passes passes;
 
@@ -405,6 +409,11 @@ public final class Leases {
             p.state = PassState.FAILED;
             p.problemCode = f.code();
             p.problem = f.message();
+            if (DOUBTFUL.contains(f.code())) {
+              Passes.disks(p).stream()
+                  .filter(d -> d.to() != null && !d.finished())
+                  .forEach(d -> s.find(ReplicaEntity.class, d.replicaId()).anywhere = true);
+            }
           }
         });
     passes.runs.wake(run);

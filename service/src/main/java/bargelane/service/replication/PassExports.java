@@ -16,6 +16,7 @@ import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import bargelane.sites.Target;
 import java.io.IOException;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
@@ -32,6 +33,8 @@ import org.hibernate.LockMode;
 final class PassExports {
 
   private static final String EXPORT = "export";
+
+  private static final Duration STALLED = Duration.ofSeconds(30);
 
   private final Db db;
   private final Sites sites;
@@ -170,7 +173,9 @@ final class PassExports {
     String name = exportName(pass, disk, "d");
     // Another node may have opened it; opening it again under its name revokes its holder's.
     String uri = digests.containsKey(name) ? digests.get(name) : openDigests(pass, disk);
-    try (BlockDevice device = NbdClient.connect(NbdAddress.parse(uri))) {
+    try (BlockDevice device = NbdClient.connect(NbdAddress.parse(uri));
+        StallGuard guard = new StallGuard(STALLED, device)) {
+      guard.beat();
       return DigestVolume.root(device, disk.bytes());
     }
   }
@@ -186,11 +191,12 @@ final class PassExports {
         sites.driver(from.site()).target().openFrozen(source, from.point(), from.volume()).uri();
     String sinkUri = sites.driver(to.site()).target().openVolume(sink, to.volume(), true).uri();
     try (BlockDevice in = NbdClient.connect(NbdAddress.parse(sourceUri));
-        BlockDevice out = NbdClient.connect(NbdAddress.parse(sinkUri))) {
+        BlockDevice out = NbdClient.connect(NbdAddress.parse(sinkUri));
+        StallGuard guard = new StallGuard(STALLED, in, out)) {
       // While this is open nobody else writes; whoever was faster has what this would copy, and may
       // have gone on from it.
       if (!over.getAsBoolean()) {
-        DigestVolume.copy(in, out);
+        DigestVolume.copy(in, out, guard);
       }
     } catch (IOException e) {
       throw new SiteException(

@@ -150,6 +150,8 @@ public final class Passes {
   private static String remedy(String code) {
     return switch (code) {
       case NO_SPACE -> "make room at the target; the next pass goes on from here";
+      case "digests-malformed", "verify" ->
+          "the next pass compares all of these disks with the source and mends them; look at the target's storage";
       case "disk-grown" -> "the next pass lets the replica grow first";
       case SOURCE_DROPPED ->
           "give snapshots at the source more scratch room, or pass more often; the next pass begins a new one";

@@ -1,6 +1,7 @@
 package bargelane.service.replication;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
@@ -142,6 +143,17 @@ class PassesTest extends PassesFixture {
     assertEquals("no-space", failure.code());
     assertEquals("pool: full: nothing left", failure.getMessage());
     assertTrue(failure.remedy().advice().startsWith("make room at the target"));
+  }
+
+  @Test
+  void whatTheTargetHasNotKeptIsComparedAsAWholeByTheNextPass() throws InterruptedException {
+    offer();
+    take("tug-1");
+    assertFalse(db.tx(s -> s.find(ReplicaEntity.class, "rep")).anywhere);
+    leases.failed(pass, new LeaseFailed(1, "digests-malformed", "they are none"));
+    assertTrue(db.tx(s -> s.find(ReplicaEntity.class, "rep")).anywhere);
+    RunFailure failure = assertThrows(RunFailure.class, () -> passes.shipped(pass));
+    assertTrue(failure.remedy().advice().contains("compares all of these disks"));
   }
 
   @Test
