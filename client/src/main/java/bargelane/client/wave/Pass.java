@@ -17,7 +17,7 @@ import picocli.CommandLine.Option;
     mixinStandardHelpOptions = true,
     footer = {
       "",
-      "Examples:",
+      "Example:",
       "  bargelane wave pass lending --wait",
       "  bargelane wave pass lending --deep --wait"
     })

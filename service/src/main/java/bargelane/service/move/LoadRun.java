@@ -19,6 +19,7 @@ import bargelane.service.run.RunFailure;
 import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
+import bargelane.text.Sizes;
 import java.util.List;
 
 /** Begins replication: blank replicas at the target, a first full pass, then the timetable. */
@@ -91,6 +92,18 @@ final class LoadRun implements RunKind {
               });
     }
     TowState made = moves.state(w);
+    for (ReplicaEntity r : made.replicas) {
+      if (r.bytes > DigestVolume.LARGEST) {
+        throw new RunFailure(
+            "disk-too-large",
+            r.volume
+                + " has "
+                + Sizes.text(r.bytes)
+                + "; a disk that is replicated has at most "
+                + Sizes.text(DigestVolume.LARGEST),
+            "take the machine out of the wave");
+      }
+    }
     LegEntity leg = made.leg.orElseThrow();
     if (leg.direction == Direction.BACK) {
       throw new RunFailure(

@@ -73,15 +73,20 @@ final class Turning {
         for (int i = 0; i < disks.size(); i++) {
           ReplicaEntity r = replica(w, state, turn, legId, m, i);
           replicas.add(r);
+          // Digests that nothing is known in are none of the point's.
           anchored.add(
-              new PointVolume(m.id, i, disks.get(i), root(turn.base(), m.id, i), r.digests));
+              new PointVolume(
+                  m.id, i, disks.get(i), root(turn.base(), m.id, i), r.anywhere ? "" : r.digests));
         }
       }
       Target target = moves.driver(state, loser).target();
       target.freeze(
           anchor,
           owner,
-          anchored.stream().flatMap(v -> Stream.of(v.volume(), v.digests())).toList());
+          anchored.stream()
+              .flatMap(v -> Stream.of(v.volume(), v.digests()))
+              .filter(v -> !v.isEmpty())
+              .toList());
       for (int i = 0; i < replicas.size(); i++) {
         ReplicaEntity r = replicas.get(i);
         services.ledger().plan(site, w.subjectId(), "volume", r.volume);

@@ -6,7 +6,6 @@ import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseReport;
 import bargelane.service.platform.ProblemException;
-import bargelane.sites.SiteException;
 import bargelane.tug.LeaseDesk;
 import bargelane.tug.Tug;
 import java.io.IOException;
@@ -62,7 +61,8 @@ public final class OwnDesk implements LeaseDesk {
         throw new LeaseLostException(pass);
       }
       throw e.status() == 422 ? new RefusedException(e.getMessage()) : new IOException(e);
-    } catch (SiteException e) {
+    } catch (RuntimeException e) {
+      // A site or the database that is away: over HTTP it would be an answer with status 503.
       throw new IOException(e.getMessage(), e);
     }
   }

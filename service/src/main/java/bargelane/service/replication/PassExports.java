@@ -83,6 +83,7 @@ final class PassExports {
   }
 
   private void drop(String site, String towId, String name) {
+    digests.remove(name);
     ledger.plan(site, towId, EXPORT, name);
     ledger.remove(site, EXPORT, name);
   }
