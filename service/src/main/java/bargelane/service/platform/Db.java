@@ -122,7 +122,11 @@ public final class Db implements Closeable {
     for (Throwable e = failure; e != null; e = e.getCause()) {
       if (e instanceof SQLException sql) {
         String state = sql.getSQLState() == null ? "" : sql.getSQLState();
-        if (e instanceof SQLTransientConnectionException || state.matches("(08|40|53|57|58).*")) {
+        // The pool closes a connection that broke, and tells whoever still uses it without a state.
+        boolean closed = state.isEmpty() && "Connection is closed".equals(e.getMessage());
+        if (closed
+            || e instanceof SQLTransientConnectionException
+            || state.matches("(08|40|53|57|58).*")) {
           return Optional.of(e.getMessage().lines().findFirst().orElse(state));
         }
       }

@@ -18,6 +18,10 @@ class DbTest {
     assertEquals(
         Optional.of("connection refused"),
         Db.trouble(new SQLException("connection refused", "08001")));
+    assertEquals(
+        Optional.of("Connection is closed"),
+        Db.trouble(new IllegalStateException(new SQLException("Connection is closed"))),
+        "the pool has closed it, and tells no state");
     assertEquals(Optional.empty(), Db.trouble(new SQLException("syntax error", "42601")));
     assertEquals(Optional.empty(), Db.trouble(new IllegalStateException("no database at all")));
   }
