@@ -283,7 +283,9 @@ public final class Waves {
                   if (open.isPresent() && deep) {
                     throw ProblemException.conflict(
                         "pass-running",
-                        "a pass of wave " + state.tow.name + " is running, which is no deep one",
+                        "a pass of wave "
+                            + state.tow.name
+                            + " is running, and it is not a deep one",
                         Remedy.of("ask again when it has ended", Action.RUN_SHOW, open.get().id));
                   }
                   if (deep) {

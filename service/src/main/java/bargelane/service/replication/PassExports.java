@@ -173,7 +173,8 @@ final class PassExports {
   String digestRoot(PassEntity pass, PassDisk disk) throws IOException {
     String name = exportName(pass, disk, "d");
     // Another node may have opened it; opening it again under its name revokes its holder's.
-    String uri = digests.containsKey(name) ? digests.get(name) : openDigests(pass, disk);
+    String open = digests.get(name);
+    String uri = open != null ? open : openDigests(pass, disk);
     try (BlockDevice device = NbdClient.connect(NbdAddress.parse(uri));
         StallGuard guard = new StallGuard(STALLED, device)) {
       guard.beat();

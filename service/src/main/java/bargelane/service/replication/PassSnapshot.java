@@ -116,9 +116,8 @@ final class PassSnapshot {
     boolean firstTime = !w.has(PassNotes.AS_OF);
     Instant asOf = w.once(PassNotes.AS_OF, () -> services.clock().instant());
     if (firstTime) {
-      // Nobody has asked for this snapshot yet, so its instant is not before now: the note above is
-      // for a
-      // driver that finds the snapshot made, this is the closer figure.
+      // Nobody has asked for this snapshot yet, so its instant is not before now. The note above is
+      // for whoever finds the snapshot made; this is the closer figure.
       asOf = services.clock().instant();
     }
     boolean quiesce = state.timetable.quiesce;

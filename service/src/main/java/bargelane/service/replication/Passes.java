@@ -25,9 +25,9 @@ import org.hibernate.Session;
 
 /**
  * The desk where tugs get passes. A pass is offered, leased under an epoch, renewed by its reports,
- * and shipped. A lease that runs out is offered again under the next epoch: its exports are opened
- * anew under the same names, which revokes those of the tug that held it before, and whatever that
- * one still says is refused.
+ * and shipped. A lease that runs out is offered again under the next epoch: the exports of the tug
+ * that held it before are revoked, new ones are opened under names that carry the epoch, and
+ * whatever the former holder still says is refused.
  */
 public final class Passes {
 
