@@ -161,6 +161,13 @@ function PassNow({ wave }: { wave: Wave }) {
   );
 }
 
+/** How what a point's pass wrote was verified. */
+const checked: Record<string, string> = {
+  'at-target': 'verified at the target',
+  'read-back': 'verified by reading back',
+  none: 'not verified',
+};
+
 function Points({ points }: { points: Point[] }) {
   if (points.length === 0) {
     return <Typography color="text.secondary">No recovery point yet.</Typography>;
@@ -185,7 +192,7 @@ function Points({ points }: { points: Point[] }) {
             <TableCell>
               {p.consistency}
               {!p.oneInstant && `, within ${p.spreadMs} ms`}
-              {p.verified ? ', read back' : ', not read back'}
+              {`, ${checked[p.verification] ?? p.verification}`}
             </TableCell>
             <TableCell align="right">{size(p.sent)}</TableCell>
           </TableRow>

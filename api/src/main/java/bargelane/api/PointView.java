@@ -7,6 +7,9 @@ import java.time.Instant;
  *
  * @param oneInstant whether the platform promises that all of it is of one instant
  * @param spreadMs where it does not, how far apart the instants of its machines can lie
+ * @param verification how what was written was verified after it was flushed: {@code at-target} by
+ *     digests of what the target's storage holds, {@code read-back} by reading it again, or {@code
+ *     none}
  */
 public record PointView(
     String id,
@@ -16,7 +19,7 @@ public record PointView(
     boolean oneInstant,
     long spreadMs,
     String consistency,
-    boolean verified,
+    String verification,
     Instant recordedAt,
     String direction,
     long sent) {}

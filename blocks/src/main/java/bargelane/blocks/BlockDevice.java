@@ -85,6 +85,21 @@ public interface BlockDevice extends Closeable {
    */
   List<Extent> status(Context context, long offset, long length) throws IOException;
 
+  /** Whether the storage behind the device tells digests of blocks by itself. */
+  default boolean tellsDigests() {
+    return false;
+  }
+
+  /**
+   * The digests of the blocks of a range, by what the storage behind the device holds.
+   *
+   * @param offset the start of a block
+   * @throws UnsupportedOperationException if {@link #tellsDigests} is false
+   */
+  default byte[][] digests(BlockDigest by, long offset, long length) throws IOException {
+    throw new UnsupportedOperationException("this device tells no digests");
+  }
+
   /** Thrown by writes on a read-only device. */
   final class ReadOnlyException extends IOException {
     private static final long serialVersionUID = 1;

@@ -12,18 +12,19 @@ import java.util.BitSet;
 import java.util.HexFormat;
 import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 
 /**
  * The digests of a disk's blocks of 64 KiB, on a device of their own that lies beside the disk's
- * replica and is frozen with it. The format is {@code bargelane/digests/3}, described in {@code
+ * replica and is frozen with it. The format is {@code bargelane/digests/4}, described in {@code
  * docs/formats/digests.md}: a tree of units of 4 KiB, in which whatever is zero stands for zeroes,
  * so that a blank device describes a blank disk.
  *
  * <p>Units are read when they are asked for and written when they have to make room: memory is 4
- * MiB at most, and one bit for every 8 MiB of the disk, whatever its size. Until {@link #finish}
+ * MiB at most, and one bit for every 16 MiB of the disk, whatever its size. Until {@link #finish}
  * the tree over what was set is not right; whoever dies before it leaves digests that are to be
  * trusted only where nothing may have been written.
  *
@@ -31,21 +32,20 @@ import java.util.regex.Pattern;
  */
 public final class DigestVolume {
 
-  /** Bytes of the disk that one digest stands for. */
-  public static final int BLOCK = 64 * 1024;
-
-  /** Bytes of the disk under one unit of block digests: 8 MiB. */
-  public static final long SPAN = 128L * BLOCK;
-
-  /** Bytes of the disk under one digest of the tree's top: 1 GiB. */
-  public static final long GROUP = 128L * 128 * BLOCK;
-
-  /** Bytes of the largest disk: 64 TiB. */
-  public static final long LARGEST = 65_536 * GROUP;
-
-  private static final int WIDTH = 32;
+  private static final int BLOCK = BlockDigest.BLOCK;
+  private static final int WIDTH = BlockDigest.WIDTH;
   private static final int UNIT = 4096;
   private static final int FAN = UNIT / WIDTH;
+
+  /** Bytes of the disk under one unit of block digests: 16 MiB. */
+  public static final long SPAN = (long) FAN * BLOCK;
+
+  /** Bytes of the disk under one digest of the tree's top: 4 GiB. */
+  public static final long GROUP = FAN * SPAN;
+
+  /** Bytes of the largest disk: 64 TiB. */
+  public static final long LARGEST = 16_384 * GROUP;
+
   private static final long TOP = UNIT;
   private static final long GROUPS = TOP + LARGEST / GROUP * WIDTH;
   private static final long GROUP_ROOM = (FAN + 1L) * UNIT;
@@ -53,10 +53,11 @@ public final class DigestVolume {
   /** Units that are held in memory. */
   private static final int HELD = 1024;
 
-  private static final byte[] ZEROES = new byte[BLOCK];
-  private static final byte[] NONE = new byte[WIDTH];
+  private static final byte[] NONE = BlockDigest.NONE;
+  private static final byte[] ZEROES = new byte[UNIT];
   private static final Pattern HEAD =
-      Pattern.compile("format: bargelane/digests/3\nsize: (\\d{1,15})\nroot: ([0-9a-f]{64})\n");
+      Pattern.compile(
+          "format: bargelane/digests/4\nsize: (\\d{1,15})\nkey: ([0-9a-f]{16})\nroot: ([0-9a-f]{64})\n");
 
   /** Hears now and then that the work goes on; throwing ends it. */
   @FunctionalInterface
@@ -75,14 +76,20 @@ public final class DigestVolume {
 
   private final BlockDevice device;
   private final long size;
+  private final BlockDigest by;
+
+  /** Whether the device's head tells the key; a digest that is written before it has none. */
+  private boolean keyTold;
+
   private final Map<Long, Unit> held = new LinkedHashMap<>(64, 0.75f, true);
 
   /** Units of block digests that were set in, by number. */
   private final BitSet touched = new BitSet();
 
-  private DigestVolume(BlockDevice device, long size) {
+  private DigestVolume(BlockDevice device, long size, BlockDigest by) {
     this.device = device;
     this.size = size;
+    this.by = by;
   }
 
   /** Bytes that the digests of a disk of {@code size} bytes take; what is zero takes no room. */
@@ -104,15 +111,27 @@ public final class DigestVolume {
   }
 
   /**
-   * Opens what a device holds, to write all of it anew: nothing of it is looked at.
+   * Opens what a device holds, to write all of it anew: nothing of it is believed. Its key is kept
+   * if it has one.
    *
    * @throws MalformedException if the device is too small
    */
-  public static DigestVolume openUntrusted(BlockDevice device) throws MalformedException {
+  public static DigestVolume openUntrusted(BlockDevice device) throws IOException {
+    Matcher head = HEAD.matcher(firstUnit(device));
+    return new DigestVolume(device, 0, head.lookingAt() ? by(head) : BlockDigest.fresh());
+  }
+
+  private static String firstUnit(BlockDevice device) throws IOException {
     if (device.size() < GROUPS) {
       throw new MalformedException("a device of " + device.size() + " bytes holds no digests");
     }
-    return new DigestVolume(device, 0);
+    ByteBuffer unit = ByteBuffer.allocate(UNIT);
+    device.read(0, unit);
+    return StandardCharsets.ISO_8859_1.decode(unit.flip()).toString();
+  }
+
+  private static BlockDigest by(Matcher head) {
+    return new BlockDigest(Long.parseUnsignedLong(head.group(2), 16));
   }
 
   /**
@@ -121,19 +140,21 @@ public final class DigestVolume {
    * @throws MalformedException if it holds something else
    */
   public static DigestVolume open(BlockDevice device) throws IOException {
-    DigestVolume blank = openUntrusted(device);
-    ByteBuffer head = ByteBuffer.allocate(UNIT);
-    device.read(0, head);
-    if (Arrays.equals(head.array(), 0, UNIT, ZEROES, 0, UNIT)) {
-      return blank;
+    String unit = firstUnit(device);
+    if (unit.chars().allMatch(c -> c == 0)) {
+      return new DigestVolume(device, 0, BlockDigest.fresh());
     }
-    return new DigestVolume(device, Long.parseLong(head(head.array()).group(1)));
+    Matcher head = head(unit);
+    DigestVolume known = new DigestVolume(device, Long.parseLong(head.group(1)), by(head));
+    known.keyTold = true;
+    return known;
   }
 
-  private static Matcher head(byte[] bytes) throws MalformedException {
-    Matcher head = HEAD.matcher(new String(bytes, StandardCharsets.US_ASCII));
+  private static Matcher head(String unit) throws MalformedException {
+    Matcher head = HEAD.matcher(unit);
     if (!head.lookingAt() || Long.parseLong(head.group(1)) > LARGEST) {
-      throw new MalformedException("digests begin with 'format: bargelane/digests/3' and a size");
+      throw new MalformedException(
+          "digests begin with 'format: bargelane/digests/4', a size and a key");
     }
     return head;
   }
@@ -153,9 +174,7 @@ public final class DigestVolume {
               ? "there are no finished digests"
               : "the digests are of a disk of " + digests.size + " bytes, not of " + size);
     }
-    ByteBuffer first = ByteBuffer.allocate(UNIT);
-    device.read(0, first);
-    String told = head(first.array()).group(2);
+    String told = head(firstUnit(device)).group(3);
     String found = digests.topRoot(size);
     if (!told.equals(found)) {
       throw new MalformedException(
@@ -169,23 +188,9 @@ public final class DigestVolume {
     return size;
   }
 
-  /** What stands for the content of a block: SHA-256 (FIPS 180-4), or zeroes for zeroes. */
-  public static byte[] digest(ByteBuffer block) {
-    if (isZero(block)) {
-      return NONE;
-    }
-    MessageDigest sha = sha();
-    sha.update(block.duplicate());
-    return sha.digest();
-  }
-
-  /** Whether a digest stands for zeroes. */
-  public static boolean isZero(byte[] digest) {
-    return Arrays.equals(digest, NONE);
-  }
-
-  private static boolean isZero(ByteBuffer block) {
-    return block.mismatch(ByteBuffer.wrap(ZEROES, 0, Math.min(BLOCK, block.remaining()))) < 0;
+  /** How the digests of this disk's blocks are made; known for good once they were finished. */
+  public BlockDigest by() {
+    return by;
   }
 
   /** Whether {@code digest} is the block's. */
@@ -199,32 +204,55 @@ public final class DigestVolume {
     return holds(block, NONE);
   }
 
-  /** Whether all blocks of a group were zeroes when the digests were last finished. */
-  public synchronized boolean groupIsZero(long group) throws IOException {
-    int at = (int) (group % FAN) * WIDTH;
-    return Arrays.equals(unit(TOP + group / FAN * UNIT).bytes, at, at + WIDTH, NONE, 0, WIDTH);
+  /**
+   * Whether all blocks of a range were zeroes when the digests were last finished.
+   *
+   * @param start the start of a span
+   * @param end the end of a span, or of the disk
+   */
+  public synchronized boolean isZero(long start, long end) throws IOException {
+    for (long at = start; at < end; at += SPAN) {
+      long group = at / GROUP;
+      if (none(TOP + group / FAN * UNIT, (int) (group % FAN))) {
+        at = (group + 1) * GROUP - SPAN;
+      } else if (!none(branch(group), (int) (at / SPAN % FAN))) {
+        return false;
+      }
+    }
+    return true;
   }
 
-  /** Whether all blocks of a span of 8 MiB were zeroes when the digests were last finished. */
-  public synchronized boolean spanIsZero(long span) throws IOException {
-    int at = (int) (span % FAN) * WIDTH;
-    return Arrays.equals(unit(branch(span / FAN)).bytes, at, at + WIDTH, NONE, 0, WIDTH);
-  }
-
-  /** Whether the device holds nothing but zeroes for a group; it is so only if it can tell. */
-  public synchronized boolean groupIsBlank(long group) throws IOException {
-    for (int i = 0; i <= FAN; i++) {
-      Unit unit = held.get(branch(group) + (long) i * UNIT);
+  /**
+   * Whether the device holds nothing but zeroes for a range, whose bounds are as above; it is so
+   * only if it can tell.
+   */
+  public synchronized boolean isBlank(long start, long end) throws IOException {
+    for (long at = start; at < end; at += SPAN) {
+      Unit unit = held.get(leaf(at / SPAN));
       if (unit != null && unit.dirty) {
         return false;
       }
     }
-    long end = Math.min(device.size(), branch(group) + GROUP_ROOM);
-    return groupIsZero(group)
-        && (branch(group) >= end
-            || device.knows(Context.ALLOCATION)
-                && device.status(Context.ALLOCATION, branch(group), end - branch(group)).stream()
-                    .noneMatch(Extent::set));
+    return isZero(start, end) && (start >= end || blankUnder(start, end));
+  }
+
+  private boolean blankUnder(long start, long end) throws IOException {
+    for (long from = start; from < end; from = (from / GROUP + 1) * GROUP) {
+      long first = leaf(from / SPAN);
+      long last = leaf((Math.min(end, (from / GROUP + 1) * GROUP) - 1) / SPAN) + UNIT;
+      long length = Math.min(device.size(), last) - first;
+      if (length > 0
+          && (!device.knows(Context.ALLOCATION)
+              || device.status(Context.ALLOCATION, first, length).stream().anyMatch(Extent::set))) {
+        return false;
+      }
+    }
+    return true;
+  }
+
+  private boolean none(long offset, int slot) throws IOException {
+    int at = slot * WIDTH;
+    return Arrays.equals(unit(offset).bytes, at, at + WIDTH, NONE, 0, WIDTH);
   }
 
   /** Notes a block's digest. */
@@ -276,6 +304,10 @@ public final class DigestVolume {
 
   private void write(long offset, Unit unit) throws IOException {
     if (unit.dirty) {
+      if (!keyTold) {
+        writeHead(0, "0".repeat(64));
+        keyTold = true;
+      }
       if (unit.isZero()) {
         device.writeZeroes(offset, UNIT);
       } else {
@@ -307,23 +339,32 @@ public final class DigestVolume {
     for (Map.Entry<Long, Unit> e : held.entrySet()) {
       write(e.getKey(), e.getValue());
     }
-    byte[] head =
-        ("format: bargelane/digests/3\nsize: " + newSize + "\nroot: " + root + "\n")
-            .getBytes(StandardCharsets.US_ASCII);
-    device.write(0, ByteBuffer.wrap(Arrays.copyOf(head, UNIT)));
+    writeHead(newSize, root);
     device.flush();
     touched.clear();
     return root;
   }
 
-  private static byte[] over(Unit unit) {
-    return unit.isZero() ? NONE : sha().digest(unit.bytes);
+  private void writeHead(long ofSize, String root) throws IOException {
+    String head =
+        String.format(
+            Locale.ROOT,
+            "format: bargelane/digests/4\nsize: %d\nkey: %016x\nroot: %s\n",
+            ofSize,
+            by.key(),
+            root);
+    byte[] unit = Arrays.copyOf(head.getBytes(StandardCharsets.US_ASCII), UNIT);
+    device.write(0, ByteBuffer.wrap(unit));
   }
 
-  /** SHA-256 over the disk's size, eight bytes big endian, and the digests of its groups. */
+  private static byte[] over(Unit unit) {
+    return unit.isZero() ? NONE : Arrays.copyOf(sha().digest(unit.bytes), WIDTH);
+  }
+
+  /** SHA-256 over the disk's size, the key, and the digests of its groups. */
   private synchronized String topRoot(long ofSize) throws IOException {
     MessageDigest sha = sha();
-    sha.update(ByteBuffer.allocate(8).putLong(ofSize).flip());
+    sha.update(ByteBuffer.allocate(16).putLong(ofSize).putLong(by.key()).flip());
     long groups = (ofSize + GROUP - 1) / GROUP;
     for (long g = 0; g < groups; g += FAN) {
       sha.update(unit(TOP + g / FAN * UNIT).bytes, 0, (int) Math.min(FAN, groups - g) * WIDTH);

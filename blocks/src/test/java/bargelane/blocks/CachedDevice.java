@@ -56,7 +56,7 @@ public final class CachedDevice {
     }
 
     @Override
-    public void read(long offset, ByteBuffer into) {
+    public void read(long offset, ByteBuffer into) throws IOException {
       synchronized (CachedDevice.this) {
         for (long at = offset; into.hasRemaining(); at += UNIT) {
           byte[] held = latest.get(at);

@@ -25,9 +25,15 @@ class DigestVolumeTest {
   }
 
   private static byte[] digest(long seed) {
-    byte[] block = new byte[100];
-    new Random(seed).nextBytes(block);
-    return DigestVolume.digest(ByteBuffer.wrap(block));
+    byte[] digest = new byte[BlockDigest.WIDTH];
+    new Random(seed).nextBytes(digest);
+    return digest;
+  }
+
+  private static ByteBuffer head(SparseDevice device) {
+    ByteBuffer head = ByteBuffer.allocate(4096);
+    device.read(0, head);
+    return head.flip();
   }
 
   private static String finish(DigestVolume digests, long size) throws IOException {
@@ -40,12 +46,12 @@ class DigestVolumeTest {
     DigestVolume digests = DigestVolume.open(device);
     assertEquals(0, digests.size());
     assertTrue(digests.isZero(0) && digests.isZero(3 * 16384 - 1));
-    assertTrue(digests.groupIsZero(2) && digests.groupIsBlank(2));
+    assertTrue(digests.isZero(0, 3 * GIB) && digests.isBlank(0, 3 * GIB));
     digests.setZero(5);
     String root = finish(digests, 3 * GIB);
-    // SHA-256 over the size and three groups of zeroes.
-    byte[] top = new byte[8 + 3 * 32];
-    ByteBuffer.wrap(top).putLong(3 * GIB);
+    // SHA-256 over the size, the key and one group of zeroes.
+    byte[] top = new byte[16 + 16];
+    ByteBuffer.wrap(top).putLong(3 * GIB).putLong(digests.by().key());
     assertEquals(HexFormat.of().formatHex(MessageDigest.getInstance("SHA-256").digest(top)), root);
     assertEquals(root, DigestVolume.root(device, 3 * GIB));
     assertEquals(4096, device.held(), "only its head takes room");
@@ -53,22 +59,22 @@ class DigestVolumeTest {
 
   @Test
   void theTreeIsTheOneThatItsFormatDescribes() throws Exception {
-    SparseDevice device = device(2 * GIB);
+    SparseDevice device = device(8 * GIB);
     DigestVolume digests = DigestVolume.open(device);
     byte[] one = digest(1);
-    digests.set(16384 + 130, one);
-    String root = finish(digests, 2 * GIB);
+    digests.set(65536 + 258, one);
+    String root = finish(digests, 8 * GIB);
     MessageDigest sha = MessageDigest.getInstance("SHA-256");
     byte[] leaf = new byte[4096];
-    System.arraycopy(one, 0, leaf, 2 * 32, 32);
+    System.arraycopy(one, 0, leaf, 2 * 16, 16);
     byte[] branch = new byte[4096];
-    System.arraycopy(sha.digest(leaf), 0, branch, 32, 32);
-    byte[] top = new byte[8 + 2 * 32];
-    ByteBuffer.wrap(top).putLong(2 * GIB);
-    System.arraycopy(sha.digest(branch), 0, top, 8 + 32, 32);
+    System.arraycopy(sha.digest(leaf), 0, branch, 16, 16);
+    byte[] top = new byte[16 + 2 * 16];
+    ByteBuffer.wrap(top).putLong(8 * GIB).putLong(digests.by().key());
+    System.arraycopy(sha.digest(branch), 0, top, 16 + 16, 16);
     assertEquals(HexFormat.of().formatHex(sha.digest(top)), root);
     ByteBuffer stored = ByteBuffer.allocate(4096);
-    device.read(4096 + (2 << 20) + 129 * 4096 + 2 * 4096, stored);
+    device.read(4096 + (256 << 10) + 257 * 4096 + 2 * 4096, stored);
     assertEquals(ByteBuffer.wrap(leaf), stored.flip());
   }
 
@@ -77,13 +83,13 @@ class DigestVolumeTest {
   void whatWasSetIsHeldWhateverTheSize(long size) throws IOException {
     SparseDevice device = device(size);
     DigestVolume digests = DigestVolume.open(device);
-    long last = (size - 1) / DigestVolume.BLOCK;
+    long last = (size - 1) / BlockDigest.BLOCK;
     Random random = new Random(size);
     java.util.Map<Long, byte[]> model = new java.util.HashMap<>();
     // More units than are held in memory, so that some are written and read again.
     for (int i = 0; i < 3000; i++) {
       long block = (long) (random.nextDouble() * (last + 1));
-      byte[] d = random.nextInt(5) == 0 ? new byte[32] : digest(i);
+      byte[] d = random.nextInt(5) == 0 ? new byte[16] : digest(i);
       digests.set(block, d);
       model.put(block, d);
     }
@@ -94,12 +100,13 @@ class DigestVolumeTest {
     assertEquals(size, read.size());
     for (var e : model.entrySet()) {
       assertTrue(read.holds(e.getKey(), e.getValue()));
-      assertEquals(DigestVolume.isZero(e.getValue()), read.isZero(e.getKey()));
+      assertEquals(BlockDigest.isZero(e.getValue()), read.isZero(e.getKey()));
     }
     assertEquals(root, DigestVolume.root(device, size));
     // The same content reached another way has the same root.
     SparseDevice other = device(size);
-    DigestVolume again = DigestVolume.open(other);
+    other.write(0, head(device));
+    DigestVolume again = DigestVolume.openUntrusted(other);
     model.keySet().stream()
         .sorted(java.util.Comparator.reverseOrder())
         .forEach(
@@ -122,13 +129,16 @@ class DigestVolumeTest {
     String before = finish(digests, TIB);
     digests.set(7_000_000, digest(2));
     assertNotEquals(before, finish(digests, TIB));
-    assertFalse(digests.groupIsZero(7_000_000 / 16384));
+    long span = 7_000_000 / 256 * DigestVolume.SPAN;
+    long end = span + DigestVolume.SPAN;
+    assertFalse(digests.isZero(0, TIB) || digests.isZero(span, end));
+    assertTrue(digests.isZero(0, span) && digests.isZero(end, TIB));
     DigestVolume later = DigestVolume.open(device);
     later.set(7_000_000, digest(1));
     assertEquals(before, finish(later, TIB));
     later.setZero(7_000_000);
     finish(later, TIB);
-    assertTrue(DigestVolume.open(device).groupIsZero(7_000_000 / 16384));
+    assertTrue(DigestVolume.open(device).isZero(0, TIB));
   }
 
   @Test
@@ -167,6 +177,47 @@ class DigestVolumeTest {
     assertTrue(larger.isZero(4 * 16384 - 1));
     // A volume that was not made larger holds nothing of what is behind its end.
     assertTrue(DigestVolume.open(device).isZero(4 * 16384 - 1));
+  }
+
+  @Test
+  void theKeyIsToldBeforeAnyDigestThatIsMadeWithIt() throws IOException {
+    SparseDevice device = device(15 * TIB);
+    DigestVolume dies = DigestVolume.open(device);
+    // So many that some have to be written.
+    for (int i = 0; i < 1500; i++) {
+      dies.set(i * 256L, digest(i));
+    }
+    DigestVolume next = DigestVolume.open(device);
+    assertEquals(dies.by().key(), next.by().key());
+    assertEquals(0, next.size());
+    assertThrows(IOException.class, () -> DigestVolume.root(device, 15 * TIB));
+    // One that trusts nothing takes the former root away before it writes.
+    finish(next, 15 * TIB);
+    DigestVolume anew = DigestVolume.openUntrusted(device);
+    for (int i = 0; i < 1500; i++) {
+      anew.set(i * 256L, digest(-i));
+    }
+    assertEquals(0, DigestVolume.open(device).size());
+  }
+
+  @Test
+  void whatMayBeLeftOfOthersIsNotBlank() throws IOException {
+    SparseDevice device = device(TIB);
+    DigestVolume digests = DigestVolume.open(device);
+    digests.set(100_000, digest(1));
+    long span = 100_000 / 256 * DigestVolume.SPAN;
+    assertFalse(digests.isBlank(span, span + DigestVolume.SPAN), "it waits to be written");
+    finish(digests, TIB);
+    digests.setZero(100_000);
+    finish(digests, TIB);
+    assertTrue(digests.isBlank(0, TIB));
+    // A writer that died before the tree was right leaves a digest that nothing above it tells of.
+    long leaf = 4096 + (256 << 10) + 257 * 4096 + (1 + 100_000 / 256 - 256) * 4096L;
+    device.write(leaf, ByteBuffer.wrap(digest(2)));
+    DigestVolume later = DigestVolume.openUntrusted(device);
+    assertTrue(later.isZero(0, TIB));
+    assertFalse(later.isBlank(0, TIB));
+    assertFalse(later.isBlank(span, span + DigestVolume.SPAN));
   }
 
   @Test

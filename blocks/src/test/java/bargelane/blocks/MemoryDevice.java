@@ -21,6 +21,14 @@ public final class MemoryDevice implements BlockDevice {
   /** Writes fail once this many bytes were written. */
   public long failAfter = Long.MAX_VALUE;
 
+  /** Reads fail once this many bytes were read. */
+  public long failsReadAfter = Long.MAX_VALUE;
+
+  /** Whether it tells digests; reading for them is not counted. */
+  public boolean tellsDigests;
+
+  public int digestsTold;
+
   /** What is written here is silently lost. */
   public long forgets = -1;
 
@@ -39,8 +47,11 @@ public final class MemoryDevice implements BlockDevice {
   }
 
   @Override
-  public synchronized void read(long offset, ByteBuffer into) {
+  public synchronized void read(long offset, ByteBuffer into) throws IOException {
     BlockDevice.checkRange(size(), offset, into.remaining());
+    if (bytesRead + into.remaining() > failsReadAfter) {
+      throw new IOException("cut");
+    }
     bytesRead += into.remaining();
     into.put(bytes, (int) offset, into.remaining());
   }
@@ -68,6 +79,17 @@ public final class MemoryDevice implements BlockDevice {
 
   @Override
   public void flush() {}
+
+  @Override
+  public boolean tellsDigests() {
+    return tellsDigests;
+  }
+
+  @Override
+  public synchronized byte[][] digests(BlockDigest by, long offset, long length) {
+    digestsTold += BlockDigest.blocks(length);
+    return by.of(ByteBuffer.wrap(bytes, (int) offset, (int) length));
+  }
 
   @Override
   public boolean knows(Context context) {

@@ -3,10 +3,12 @@ package bargelane.e2e;
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.BlockDevice.Context;
 import bargelane.blocks.BlockDevice.Extent;
+import bargelane.blocks.BlockDigest;
 import bargelane.blocks.DigestVolume;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdClient;
 import bargelane.client.ApiClient;
+import bargelane.sites.Target;
 import bargelane.sites.standin.StandinDriver;
 import bargelane.standins.guest.Ring;
 import bargelane.standins.guest.Ring.Entry;
@@ -21,6 +23,7 @@ import java.security.MessageDigest;
 import java.security.NoSuchAlgorithmException;
 import java.time.Clock;
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.HexFormat;
 import java.util.List;
 import java.util.Map;
@@ -124,13 +127,13 @@ public final class Platform {
   public int differing(String volume, Platform elsewhere, String other) throws IOException {
     try (BlockDevice a = open(volume, false);
         BlockDevice b = elsewhere.open(other, false)) {
-      ByteBuffer left = ByteBuffer.allocate(DigestVolume.BLOCK);
-      ByteBuffer right = ByteBuffer.allocate(DigestVolume.BLOCK);
+      ByteBuffer left = ByteBuffer.allocate(BlockDigest.BLOCK);
+      ByteBuffer right = ByteBuffer.allocate(BlockDigest.BLOCK);
       int differ = 0;
       for (Extent e : a.status(Context.ALLOCATION, 0, a.size())) {
         long end = e.offset() + e.length();
-        for (long at = e.offset(); e.set() && at < end; at += DigestVolume.BLOCK) {
-          int n = (int) Math.min(DigestVolume.BLOCK, end - at);
+        for (long at = e.offset(); e.set() && at < end; at += BlockDigest.BLOCK) {
+          int n = (int) Math.min(BlockDigest.BLOCK, end - at);
           a.read(at, left.clear().limit(n));
           b.read(at, right.clear().limit(n));
           differ += left.flip().equals(right.flip()) ? 0 : 1;
@@ -205,16 +208,36 @@ public final class Platform {
     }
   }
 
+  /** The keys that the digests which lie here are made with. */
+  public List<BlockDigest> digestKeys() throws IOException {
+    List<BlockDigest> keys = new ArrayList<>();
+    for (Target.Owned o : driver.target().owned("bargelane/")) {
+      if (o.kind().equals("volume") && o.name().endsWith("-digests")) {
+        try (BlockDevice digests = open(o.name(), false)) {
+          keys.add(DigestVolume.open(digests).by());
+        } finally {
+          closeLook(o.name());
+        }
+      }
+    }
+    return keys;
+  }
+
+  /** A digest of a whole volume, to be compared with others that are made by this. */
+  public String digest(String volume) throws IOException {
+    return digest(volume, new BlockDigest(0));
+  }
+
   /**
    * The root digest of a whole volume, reckoned from its bytes as docs/formats/digests.md has it;
    * what is known to read as zero is not read.
    */
-  public String digest(String volume) throws IOException {
+  public String digest(String volume, BlockDigest by) throws IOException {
     try (BlockDevice disk = open(volume, false)) {
       MessageDigest root = MessageDigest.getInstance("SHA-256");
-      root.update(ByteBuffer.allocate(8).putLong(disk.size()).flip());
+      root.update(ByteBuffer.allocate(16).putLong(disk.size()).putLong(by.key()).flip());
       for (long at = 0; at < disk.size(); at += DigestVolume.GROUP) {
-        root.update(group(disk, at, Math.min(disk.size(), at + DigestVolume.GROUP)));
+        root.update(group(disk, at, Math.min(disk.size(), at + DigestVolume.GROUP), by));
       }
       return HexFormat.of().formatHex(root.digest());
     } catch (NoSuchAlgorithmException e) {
@@ -224,36 +247,33 @@ public final class Platform {
     }
   }
 
-  /** The digest of a GiB: over 128 digests of 128 digests of 64 KiB each; zeroes for zeroes. */
-  private static byte[] group(BlockDevice disk, long start, long end)
+  /** The digest of 4 GiB: over 256 digests of 256 digests of 64 KiB each; zeroes for zeroes. */
+  private static byte[] group(BlockDevice disk, long start, long end, BlockDigest by)
       throws IOException, NoSuchAlgorithmException {
-    byte[][] leaves = new byte[128][4096];
-    ByteBuffer block = ByteBuffer.allocate(DigestVolume.BLOCK);
+    byte[][] leaves = new byte[256][4096];
+    ByteBuffer block = ByteBuffer.allocate(BlockDigest.BLOCK);
     for (Extent e : disk.status(Context.ALLOCATION, start, end - start)) {
       long stop = e.set() ? e.offset() + e.length() : 0;
-      for (long at = e.offset() / DigestVolume.BLOCK * DigestVolume.BLOCK;
+      for (long at = e.offset() / BlockDigest.BLOCK * BlockDigest.BLOCK;
           at < stop;
-          at += DigestVolume.BLOCK) {
-        block.clear().limit((int) Math.min(DigestVolume.BLOCK, disk.size() - at));
+          at += BlockDigest.BLOCK) {
+        block.clear().limit((int) Math.min(BlockDigest.BLOCK, disk.size() - at));
         disk.read(at, block);
-        int n = (int) ((at - start) / DigestVolume.BLOCK);
-        System.arraycopy(over(block.flip()), 0, leaves[n / 128], n % 128 * 32, 32);
+        int n = (int) ((at - start) / BlockDigest.BLOCK);
+        System.arraycopy(by.of(block.flip())[0], 0, leaves[n / 256], n % 256 * 16, 16);
       }
     }
     byte[] branch = new byte[4096];
-    for (int i = 0; i < 128; i++) {
-      System.arraycopy(over(ByteBuffer.wrap(leaves[i])), 0, branch, i * 32, 32);
+    for (int i = 0; i < 256; i++) {
+      System.arraycopy(over(leaves[i]), 0, branch, i * 16, 16);
     }
-    return over(ByteBuffer.wrap(branch));
+    return over(branch);
   }
 
-  private static byte[] over(ByteBuffer bytes) throws NoSuchAlgorithmException {
-    if (bytes.mismatch(ByteBuffer.allocate(bytes.remaining())) < 0) {
-      return new byte[32];
-    }
-    MessageDigest sha = MessageDigest.getInstance("SHA-256");
-    sha.update(bytes);
-    return sha.digest();
+  private static byte[] over(byte[] unit) throws NoSuchAlgorithmException {
+    return Arrays.equals(unit, new byte[4096])
+        ? new byte[16]
+        : Arrays.copyOf(MessageDigest.getInstance("SHA-256").digest(unit), 16);
   }
 
   /** What carries a tag of ours, but for fences. */

@@ -1,6 +1,7 @@
 package bargelane.standins;
 
 import bargelane.blocks.BlockDevice;
+import bargelane.blocks.BlockDigest;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdServer;
 import bargelane.blocks.tls.SelfSigned;
@@ -146,6 +147,16 @@ final class Exports implements Closeable {
     @Override
     public void read(long offset, java.nio.ByteBuffer into) throws IOException {
       inner.read(offset, into);
+    }
+
+    @Override
+    public boolean tellsDigests() {
+      return inner.tellsDigests();
+    }
+
+    @Override
+    public byte[][] digests(BlockDigest by, long offset, long length) throws IOException {
+      return inner.digests(by, offset, length);
     }
 
     @Override

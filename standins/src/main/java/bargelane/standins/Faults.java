@@ -1,6 +1,7 @@
 package bargelane.standins;
 
 import bargelane.blocks.BlockDevice;
+import bargelane.blocks.BlockDigest;
 import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.util.List;
@@ -43,6 +44,11 @@ public record Faults(
 
       @Override
       public void read(long offset, ByteBuffer into) throws IOException {
+        read(into.remaining());
+        inner.read(offset, into);
+      }
+
+      private void read(long bytes) throws IOException {
         Faults now = faults.get();
         if (now.readDelayMs() > 0) {
           try {
@@ -52,11 +58,10 @@ public record Faults(
             throw new IOException("interrupted", e);
           }
         }
-        bytesRead += into.remaining();
+        bytesRead += bytes;
         if (now.cutAfterBytes() >= 0 && bytesRead > now.cutAfterBytes()) {
           throw new IOException("the connection was cut, as asked for");
         }
-        inner.read(offset, into);
       }
 
       @Override
@@ -72,6 +77,17 @@ public record Faults(
       @Override
       public void flush() throws IOException {
         inner.flush();
+      }
+
+      @Override
+      public boolean tellsDigests() {
+        return inner.tellsDigests();
+      }
+
+      @Override
+      public byte[][] digests(BlockDigest by, long offset, long length) throws IOException {
+        read(length);
+        return inner.digests(by, offset, length);
       }
 
       @Override

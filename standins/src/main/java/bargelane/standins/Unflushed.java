@@ -1,6 +1,7 @@
 package bargelane.standins;
 
 import bargelane.blocks.BlockDevice;
+import bargelane.blocks.BlockDigest;
 import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.util.List;
@@ -83,6 +84,16 @@ final class Unflushed implements BlockDevice {
     }
     held.clear();
     inner.flush();
+  }
+
+  @Override
+  public boolean tellsDigests() {
+    return inner.tellsDigests();
+  }
+
+  @Override
+  public byte[][] digests(BlockDigest by, long offset, long length) throws IOException {
+    return by.of(this, offset, length);
   }
 
   @Override

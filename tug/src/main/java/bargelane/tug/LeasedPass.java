@@ -7,6 +7,7 @@ import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseReport;
 import bargelane.blocks.BlockDevice;
+import bargelane.blocks.BlockDigest;
 import bargelane.blocks.DigestVolume;
 import bargelane.blocks.Ranges;
 import bargelane.blocks.nbd.NbdAddress;
@@ -23,6 +24,7 @@ import bargelane.blocks.pass.VerifyException;
 import bargelane.tug.LeaseDesk.LeaseLostException;
 import java.io.IOException;
 import java.util.Locale;
+import java.util.Optional;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.Executors;
@@ -142,13 +144,28 @@ final class LeasedPass {
   }
 
   private Opener opener(String uri) {
-    return () -> {
-      if (lost) {
-        throw new LeaseLostException(lease.pass());
+    return new Opener() {
+      @Override
+      public BlockDevice open() throws IOException {
+        return open(Optional.empty());
       }
-      BlockDevice device = NbdClient.connect(NbdAddress.parse(uri));
-      open.add(device);
-      return device;
+
+      @Override
+      public BlockDevice open(BlockDigest digest) throws IOException {
+        return open(Optional.of(digest));
+      }
+
+      private BlockDevice open(Optional<BlockDigest> digest) throws IOException {
+        if (lost) {
+          throw new LeaseLostException(lease.pass());
+        }
+        BlockDevice device = NbdClient.connect(NbdAddress.parse(uri), digest);
+        open.add(device);
+        if (lost) {
+          closeAll();
+        }
+        return device;
+      }
     };
   }
 
@@ -181,9 +198,15 @@ final class LeasedPass {
             }
           }
         };
-    PassResult result =
-        engine.run(
-            opener(d.sourceUri()), opener(d.targetUri()), opener(d.digestsUri()), pass, watcher);
+    PassResult result;
+    try {
+      result =
+          engine.run(
+              opener(d.sourceUri()), opener(d.targetUri()), opener(d.digestsUri()), pass, watcher);
+    } finally {
+      closeAll();
+      open.clear();
+    }
     PassProgress p = result.progress();
     desk.done(
         lease.pass(),
@@ -195,6 +218,7 @@ final class LeasedPass {
             p.sent(),
             p.zeroed(),
             kind == PassKind.TALLY ? result.differed().text() : "",
-            result.root()));
+            result.root(),
+            result.readBack()));
   }
 }

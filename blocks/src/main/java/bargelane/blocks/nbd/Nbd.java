@@ -1,5 +1,7 @@
 package bargelane.blocks.nbd;
 
+import java.util.Locale;
+
 /**
  * Numbers of the NBD protocol, fixed newstyle handshake, from the protocol document of the NBD
  * project (doc/proto.md, sections "Option types", "Reply types", "Transmission flags", "Request
@@ -22,6 +24,7 @@ final class Nbd {
   static final int OPT_INFO = 6;
   static final int OPT_GO = 7;
   static final int OPT_STRUCTURED_REPLY = 8;
+  static final int OPT_LIST_META_CONTEXT = 9;
   static final int OPT_SET_META_CONTEXT = 10;
 
   static final int REP_ACK = 1;
@@ -47,6 +50,9 @@ final class Nbd {
   static final int CMD_WRITE_ZEROES = 6;
   static final int CMD_BLOCK_STATUS = 7;
 
+  /** Flag of a request for block status: one extent a context, and no more. */
+  static final int REQ_ONE = 8;
+
   static final int REPLY_DONE = 1;
   static final int REPLY_NONE = 0;
   static final int REPLY_OFFSET_DATA = 1;
@@ -63,10 +69,23 @@ final class Nbd {
   /** Longest request payload that either side takes. */
   static final int MAX_PAYLOAD = 32 * 1024 * 1024;
 
+  /** Longest option that either side takes. */
+  static final int MAX_OPTION = 64 * 1024;
+
   static final String ALLOCATION = "base:allocation";
 
   /** Our own context: bit 0 of the flags is set where the export changed since its marker. */
   static final String CHANGED = "bargelane:changed";
+
+  /**
+   * Our own contexts: the flags of each block of 64 KiB are the part of its digest that begins at
+   * byte {@code 4 * part}, as a big-endian number.
+   */
+  static String digestContext(long key, int part) {
+    return String.format(Locale.ROOT, DIGEST + "%016x:%d", key, part);
+  }
+
+  static final String DIGEST = "bargelane:xxh128:";
 
   private Nbd() {}
 }

@@ -3,164 +3,114 @@ package bargelane.blocks.nbd;
 import static bargelane.blocks.nbd.Nbd.*;
 
 import bargelane.blocks.BlockDevice;
+import bargelane.blocks.BlockDigest;
+import bargelane.blocks.Ranges;
 import java.io.IOException;
 import java.net.InetSocketAddress;
-import java.net.Socket;
-import java.net.StandardProtocolFamily;
-import java.net.UnixDomainSocketAddress;
 import java.nio.ByteBuffer;
-import java.nio.channels.SocketChannel;
 import java.nio.charset.StandardCharsets;
+import java.time.Duration;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
+import java.util.Optional;
 
 /**
- * A remote export as a {@link BlockDevice}: one connection, one request at a time. For parallel
- * transfer open several. A connection that breaks stays broken; the caller opens a new one.
+ * A remote export as a {@link BlockDevice} over one connection. Each thread that calls it has a
+ * request in flight; answers are told apart by their cookies and may come in any order. A
+ * connection that breaks, or whose peer says what can't be, stays broken; the caller opens a new
+ * one.
  */
 public final class NbdClient implements BlockDevice {
 
-  private static final int CONNECT_TIMEOUT_MS = 5_000;
+  private static final Duration TO_CONNECT = Duration.ofSeconds(5);
+  private static final Duration TO_NEGOTIATE = Duration.ofSeconds(10);
 
-  /** Silence from a disk server after which a TLS connection is given up. */
-  private static final int READ_TIMEOUT_MS = 30_000;
+  /** A flush may take long: the disk server has to write what it holds. */
+  private static final Duration TO_ANSWER = Duration.ofSeconds(60);
 
   /** Bytes that one request for extents asks about, in whole units of 64 KiB. */
   private static final long MOST_ASKED = (1L << 31) - 65_536;
 
   private final String export;
-  private final String changedContext;
-  private Wire wire;
-  private long size;
-  private int flags;
-  private boolean structured;
-  private int allocationId = -1;
-  private int changedId = -1;
+  private final Wire wire;
+  private final long size;
+  private final int flags;
+  private final boolean structured;
+  private final int allocationId;
+  private final int changedId;
+  private final Optional<BlockDigest> digest;
+  private final int[] digestIds = new int[BlockDigest.WIDTH / 4];
+
+  private final Object sending = new Object();
+  private final Object waiting = new Object();
+  private final Map<Long, Call> calls = new HashMap<>();
   private long cookie;
+  private boolean reading;
+  private IOException broken;
   private volatile boolean closed;
 
-  private NbdClient(NbdAddress address) {
+  private NbdClient(NbdAddress address, Wire wire, Optional<BlockDigest> digest)
+      throws IOException {
     this.export = address.export();
-    this.changedContext =
+    this.wire = wire;
+    NbdNegotiation peer = new NbdNegotiation(wire, export);
+    peer.greet();
+    if (address instanceof NbdAddress.Tls tls) {
+      peer.secure(tls);
+    }
+    String changed =
         address instanceof NbdAddress.Unix u && !u.changed().isEmpty() ? u.changed() : CHANGED;
+    List<String> contexts = new ArrayList<>();
+    for (int i = 0; digest.isPresent() && i < digestIds.length; i++) {
+      contexts.add(digestContext(digest.get().key(), i));
+    }
+    peer.open(digest.isPresent() ? contexts : List.of(ALLOCATION, changed));
+    this.size = peer.size();
+    this.flags = peer.flags();
+    this.structured = peer.structured();
+    this.allocationId = peer.context(ALLOCATION);
+    this.changedId = peer.context(changed);
+    boolean all = digest.isPresent();
+    for (int i = 0; all && i < digestIds.length; i++) {
+      digestIds[i] = peer.context(digestContext(digest.get().key(), i));
+      all = digestIds[i] >= 0;
+    }
+    this.digest = all ? digest : Optional.empty();
+    wire.patience(TO_ANSWER);
   }
 
   /** Connects, negotiates and opens the export. */
   public static NbdClient connect(NbdAddress address) throws IOException {
-    NbdClient client = new NbdClient(address);
+    return connect(address, Optional.empty());
+  }
+
+  /**
+   * Connects, negotiates and opens the export.
+   *
+   * @param digest which digests of blocks the disk server shall tell, if it can; it is then asked
+   *     for no extents, since it would tell digests with each
+   */
+  public static NbdClient connect(NbdAddress address, Optional<BlockDigest> digest)
+      throws IOException {
+    Wire wire = null;
     try {
-      if (address instanceof NbdAddress.Unix unix) {
-        SocketChannel channel = SocketChannel.open(StandardProtocolFamily.UNIX);
-        client.wire = Wire.of(channel);
-        channel.connect(UnixDomainSocketAddress.of(unix.socket()));
-        client.greet();
-      } else if (address instanceof NbdAddress.Tls tls) {
-        Socket socket = new Socket();
-        socket.connect(new InetSocketAddress(tls.host(), tls.port()), CONNECT_TIMEOUT_MS);
-        socket.setTcpNoDelay(true);
-        socket.setSoTimeout(READ_TIMEOUT_MS);
-        client.wire = Wire.of(socket);
-        client.greet();
-        client.option(OPT_STARTTLS, ByteBuffer.allocate(0));
-        client.expectAck(OPT_STARTTLS);
-        client.wire = Wire.of(Tls.client(socket, tls.fingerprint()));
-      }
-      client.negotiate();
-      return client;
+      wire =
+          address instanceof NbdAddress.Unix unix
+              ? Wire.unix(unix.socket(), TO_CONNECT)
+              : Wire.tcp(peer((NbdAddress.Tls) address), TO_CONNECT);
+      return new NbdClient(address, wire.patience(TO_NEGOTIATE), digest);
     } catch (IOException e) {
-      client.close();
+      if (wire != null) {
+        wire.close();
+      }
       throw new IOException("cannot open " + address.uri() + ": " + e.getMessage(), e);
     }
   }
 
-  private void greet() throws IOException {
-    ByteBuffer hello = wire.take(18);
-    if (hello.getLong() != MAGIC || hello.getLong() != OPTION_MAGIC) {
-      throw new IOException("the peer does not speak the newstyle NBD handshake");
-    }
-    if ((hello.getShort() & FIXED_NEWSTYLE) == 0) {
-      throw new IOException("the disk server does not speak fixed newstyle");
-    }
-    wire.write(ByteBuffer.allocate(4).putInt(FIXED_NEWSTYLE | NO_ZEROES).flip());
-  }
-
-  private void negotiate() throws IOException {
-    option(OPT_STRUCTURED_REPLY, ByteBuffer.allocate(0));
-    structured = reply(OPT_STRUCTURED_REPLY).type == REP_ACK;
-    byte[] name = export.getBytes(StandardCharsets.UTF_8);
-    if (structured) {
-      byte[] allocation = ALLOCATION.getBytes(StandardCharsets.UTF_8);
-      byte[] changed = changedContext.getBytes(StandardCharsets.UTF_8);
-      ByteBuffer query = ByteBuffer.allocate(16 + name.length + allocation.length + changed.length);
-      query.putInt(name.length).put(name).putInt(2);
-      query.putInt(allocation.length).put(allocation).putInt(changed.length).put(changed).flip();
-      option(OPT_SET_META_CONTEXT, query);
-      for (OptionReply r = reply(OPT_SET_META_CONTEXT);
-          r.type == REP_META_CONTEXT;
-          r = reply(OPT_SET_META_CONTEXT)) {
-        int id = r.data.getInt();
-        String context = StandardCharsets.UTF_8.decode(r.data).toString();
-        if (context.equals(ALLOCATION)) {
-          allocationId = id;
-        } else if (context.equals(changedContext)) {
-          changedId = id;
-        }
-      }
-    }
-    option(
-        OPT_GO,
-        ByteBuffer.allocate(6 + name.length)
-            .putInt(name.length)
-            .put(name)
-            .putShort((short) 0)
-            .flip());
-    OptionReply r = reply(OPT_GO);
-    while (r.type == REP_INFO) {
-      if (r.data.getShort() == INFO_EXPORT) {
-        size = r.data.getLong();
-        flags = r.data.getShort() & 0xffff;
-      }
-      r = reply(OPT_GO);
-    }
-    if (r.type != REP_ACK) {
-      throw new NbdException(
-          "open",
-          export,
-          r.type & 0x7fffffff,
-          r.type == REP_ERR_UNKNOWN
-              ? "no such export; it may have been revoked"
-              : "the disk server refused");
-    }
-  }
-
-  private void option(int option, ByteBuffer data) throws IOException {
-    ByteBuffer head = ByteBuffer.allocate(16 + data.remaining());
-    wire.write(head.putLong(OPTION_MAGIC).putInt(option).putInt(data.remaining()).put(data).flip());
-  }
-
-  private record OptionReply(int type, ByteBuffer data) {}
-
-  private OptionReply reply(int option) throws IOException {
-    ByteBuffer head = wire.take(20);
-    if (head.getLong() != OPTION_REPLY_MAGIC || head.getInt() != option) {
-      throw new IOException("the disk server's answer to option " + option + " is garbled");
-    }
-    int type = head.getInt();
-    return new OptionReply(type, wire.take(payload(head.getInt())));
-  }
-
-  private void expectAck(int option) throws IOException {
-    if (reply(option).type != REP_ACK) {
-      throw new IOException("the disk server refused TLS");
-    }
-  }
-
-  private static int payload(int length) throws IOException {
-    if (length < 0 || length > MAX_PAYLOAD) {
-      throw new IOException(
-          "the disk server announced a payload of " + (length & 0xffffffffL) + " bytes");
-    }
-    return length;
+  private static InetSocketAddress peer(NbdAddress.Tls address) {
+    return new InetSocketAddress(address.host(), address.port());
   }
 
   @Override
@@ -179,44 +129,55 @@ public final class NbdClient implements BlockDevice {
   }
 
   @Override
-  public synchronized void read(long offset, ByteBuffer into) throws IOException {
+  public void read(long offset, ByteBuffer into) throws IOException {
     BlockDevice.checkRange(size, offset, into.remaining());
     while (into.hasRemaining()) {
       int n = Math.min(into.remaining(), MAX_PAYLOAD / 2);
       ByteBuffer part = into.slice(into.position(), n);
-      request(CMD_READ, offset, n, null);
-      answer("read", offset, part);
+      perform(new Call("read", offset, n, part), CMD_READ, null);
       into.position(into.position() + n);
       offset += n;
     }
   }
 
   @Override
-  public synchronized void write(long offset, ByteBuffer from) throws IOException {
+  public void write(long offset, ByteBuffer from) throws IOException {
     BlockDevice.checkRange(size, offset, from.remaining());
-    if (readOnly()) {
-      throw new ReadOnlyException("export " + export);
-    }
+    checkWritable();
     while (from.hasRemaining()) {
       int n = Math.min(from.remaining(), MAX_PAYLOAD / 2);
-      request(CMD_WRITE, offset, n, from.slice(from.position(), n));
-      answer("write", offset, null);
+      perform(new Call("write", offset, n, null), CMD_WRITE, from.slice(from.position(), n));
       from.position(from.position() + n);
       offset += n;
     }
   }
 
   @Override
-  public synchronized void writeZeroes(long offset, long length) throws IOException {
+  public void writeZeroes(long offset, long length) throws IOException {
     BlockDevice.checkRange(size, offset, length);
-    if (readOnly()) {
-      throw new ReadOnlyException("export " + export);
+    checkWritable();
+    if ((flags & SEND_WRITE_ZEROES) == 0) {
+      sendZeroes(offset, length);
+      return;
     }
     for (long at = offset; at < offset + length; ) {
       int n = (int) Math.min(offset + length - at, 1 << 30);
-      request(CMD_WRITE_ZEROES, at, n, null);
-      answer("write zeroes", at, null);
+      perform(new Call("write zeroes", at, n, null), CMD_WRITE_ZEROES, null);
       at += n;
+    }
+  }
+
+  /** For a server that can't make them itself. */
+  private void sendZeroes(long offset, long length) throws IOException {
+    ByteBuffer zeroes = ByteBuffer.allocate((int) Math.min(length, 1 << 20));
+    for (long at = offset; at < offset + length; at += zeroes.capacity()) {
+      write(at, zeroes.clear().limit((int) Math.min(zeroes.capacity(), offset + length - at)));
+    }
+  }
+
+  private void checkWritable() throws ReadOnlyException {
+    if (readOnly()) {
+      throw new ReadOnlyException("export " + export);
     }
   }
 
@@ -227,18 +188,16 @@ public final class NbdClient implements BlockDevice {
   }
 
   @Override
-  public synchronized void flush() throws IOException {
+  public void flush() throws IOException {
     if ((flags & SEND_FLUSH) == 0) {
       throw new NbdException(
           "flush", export, EINVAL, "this disk server can't say what is on stable storage");
     }
-    request(CMD_FLUSH, 0, 0, null);
-    answer("flush", 0, null);
+    perform(new Call("flush", 0, 0, null), CMD_FLUSH, null);
   }
 
   @Override
-  public synchronized List<Extent> status(Context context, long offset, long length)
-      throws IOException {
+  public List<Extent> status(Context context, long offset, long length) throws IOException {
     BlockDevice.checkRange(size, offset, length);
     int id = context == Context.ALLOCATION ? allocationId : changedId;
     if (id < 0) {
@@ -246,10 +205,8 @@ public final class NbdClient implements BlockDevice {
     }
     List<Extent> extents = new ArrayList<>();
     for (long at = offset; at < offset + length; ) {
-      request(CMD_BLOCK_STATUS, at, (int) Math.min(offset + length - at, MOST_ASKED), null);
       long before = at;
-      List<long[]> found = statusAnswer(id);
-      for (long[] e : found) {
+      for (long[] e : statuses(at, Math.min(offset + length - at, MOST_ASKED)).of(id)) {
         long n = Math.min(e[0], offset + length - at);
         // base:allocation: bit 1 says the range reads as zero; our context: bit 0 says it changed.
         boolean set = context == Context.ALLOCATION ? (e[1] & 2) == 0 : (e[1] & 1) != 0;
@@ -258,140 +215,305 @@ public final class NbdClient implements BlockDevice {
           at += n;
         }
       }
-      if (at == before) {
-        throw new IOException(
-            "the disk server answered no extent of export " + export + " at " + at);
-      }
+      checkAnswered(before, at);
     }
     return extents;
   }
 
-  private void request(int type, long offset, int length, ByteBuffer payload) throws IOException {
+  @Override
+  public boolean tellsDigests() {
+    return digest.isPresent();
+  }
+
+  @Override
+  public byte[][] digests(BlockDigest by, long offset, long length) throws IOException {
+    BlockDevice.checkRange(size, offset, length);
+    if (digest.isEmpty() || digest.get().key() != by.key() || offset % BlockDigest.BLOCK != 0) {
+      throw new IllegalArgumentException("these digests were not agreed on with the disk server");
+    }
+    byte[][] digests = new byte[BlockDigest.blocks(length)][BlockDigest.WIDTH];
+    for (long at = offset; at < offset + length; ) {
+      Call answer = statuses(at, Math.min(offset + length - at, MOST_ASKED));
+      long covered = Long.MAX_VALUE;
+      for (int i = 0; i < digestIds.length; i++) {
+        long end = at;
+        for (long[] e : answer.of(digestIds[i])) {
+          long until = Math.min(offset + length, end + e[0]);
+          if (until < offset + length && until % BlockDigest.BLOCK != 0) {
+            throw new IOException("the disk server told a part of a digest of export " + export);
+          }
+          int first = (int) ((end - offset) / BlockDigest.BLOCK);
+          for (int b = first; b < BlockDigest.blocks(until - offset); b++) {
+            ByteBuffer.wrap(digests[b]).putInt(4 * i, (int) e[1]);
+          }
+          end = until;
+        }
+        covered = Math.min(covered, end);
+      }
+      checkAnswered(at, covered);
+      at = covered;
+    }
+    return digests;
+  }
+
+  private void checkAnswered(long from, long to) throws IOException {
+    if (to <= from) {
+      throw new IOException(
+          "the disk server answered no extent of export " + export + " at " + from);
+    }
+  }
+
+  private Call statuses(long offset, long length) throws IOException {
+    Call call = new Call("block status", offset, (int) length, null);
+    perform(call, CMD_BLOCK_STATUS, null);
+    return call;
+  }
+
+  /** One request, from when it is sent until its last answer. Guarded by who reads the wire. */
+  private static final class Call {
+    final String operation;
+    final long offset;
+    final int length;
+
+    /** Where the answer's bytes go; null if it has none. */
+    final ByteBuffer into;
+
+    /** Which bytes of the answer have come; a server may not leave one out. */
+    final Ranges answered = new Ranges();
+
+    final Map<Integer, List<long[]>> extents = new HashMap<>();
+    IOException failure;
+    boolean done;
+
+    Call(String operation, long offset, int length, ByteBuffer into) {
+      this.operation = operation;
+      this.offset = offset;
+      this.length = length;
+      this.into = into;
+    }
+
+    List<long[]> of(int context) {
+      return extents.getOrDefault(context, List.of());
+    }
+
+    /** The place of a part of the answer. */
+    ByteBuffer part(long at, long n) throws IOException {
+      if (into == null || n <= 0 || at < offset || n > length || at - offset > length - n) {
+        throw new IOException("the disk server sent bytes that were not asked for");
+      }
+      answered.add(at - offset, at - offset + n);
+      return into.slice((int) (at - offset), (int) n);
+    }
+  }
+
+  private void perform(Call call, int type, ByteBuffer payload) throws IOException {
+    ByteBuffer head = ByteBuffer.allocate(28);
+    head.putInt(REQUEST_MAGIC).putShort((short) 0).putShort((short) type);
+    synchronized (sending) {
+      synchronized (waiting) {
+        checkOpen();
+        calls.put(++cookie, call);
+      }
+      head.putLong(cookie).putLong(call.offset).putInt(call.length).flip();
+      try {
+        if (payload == null) {
+          wire.write(head);
+        } else {
+          wire.write(head, payload);
+        }
+      } catch (IOException e) {
+        breakOff(e);
+        throw e;
+      }
+    }
+    await(call);
+    if (call.failure != null) {
+      throw call.failure;
+    }
+  }
+
+  private void checkOpen() throws IOException {
     if (closed) {
       throw new IOException("export " + export + " is closed");
     }
-    ByteBuffer head = ByteBuffer.allocate(28 + (payload == null ? 0 : payload.remaining()));
-    head.putInt(REQUEST_MAGIC)
-        .putShort((short) 0)
-        .putShort((short) type)
-        .putLong(++cookie)
-        .putLong(offset)
-        .putInt(length);
-    if (payload != null) {
-      head.put(payload);
+    if (broken != null) {
+      throw new IOException(
+          "the connection to export " + export + " is broken: " + broken.getMessage(), broken);
     }
-    wire.write(head.flip());
   }
 
-  private record Chunk(boolean last, int type, int length) {}
+  /** Waits for a call's end; one of those who wait reads for all. */
+  private void await(Call call) throws IOException {
+    while (true) {
+      synchronized (waiting) {
+        while (!call.done && reading) {
+          pause();
+        }
+        if (call.done) {
+          return;
+        }
+        reading = true;
+      }
+      IOException failure = null;
+      try {
+        receive();
+      } catch (IOException e) {
+        failure = e;
+      } catch (RuntimeException e) {
+        failure = new IOException("garbled reply from the disk server of export " + export, e);
+      }
+      synchronized (waiting) {
+        reading = false;
+        waiting.notifyAll();
+      }
+      if (failure != null) {
+        breakOff(failure);
+      }
+    }
+  }
 
-  /**
-   * Next chunk's head; a simple reply counts as a last chunk of type none, its data still on the
-   * wire.
-   */
-  private Chunk chunk(String operation) throws IOException {
+  private void pause() throws IOException {
+    try {
+      waiting.wait();
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      wire.close();
+      throw new IOException("interrupted while waiting for the disk server", e);
+    }
+  }
+
+  /** Ends every call: what the peer says from now on can't be told apart. */
+  private void breakOff(IOException cause) throws IOException {
+    synchronized (waiting) {
+      if (broken == null) {
+        broken = cause;
+      }
+      calls.values().forEach(c -> end(c, closed ? closedBy(cause) : cause));
+      calls.clear();
+      waiting.notifyAll();
+    }
+    wire.close();
+  }
+
+  private IOException closedBy(IOException cause) {
+    return new IOException("export " + export + " is closed", cause);
+  }
+
+  private static void end(Call call, IOException failure) {
+    // Each caller has a trace of its own, and the cause once.
+    call.failure = call.failure == null && failure != null ? again(failure) : call.failure;
+    call.done = true;
+  }
+
+  private static IOException again(IOException e) {
+    return e instanceof NoSpaceException || e instanceof NbdException
+        ? e
+        : new IOException(e.getMessage(), e);
+  }
+
+  /** Reads one reply, or one part of one. */
+  private void receive() throws IOException {
     int magic = wire.take(4).getInt();
     if (magic == SIMPLE_REPLY_MAGIC) {
       ByteBuffer head = wire.take(12);
       int error = head.getInt();
-      checkCookie(head.getLong());
+      long of = head.getLong();
+      Call call = call(of);
       if (error != 0) {
-        fail(operation, error, "the disk server failed");
+        call.failure = failure(call.operation, error, "the disk server failed");
+      } else if (call.into != null) {
+        if (structured) {
+          throw new IOException("the disk server answers a read without saying where");
+        }
+        wire.read(call.part(call.offset, call.length));
       }
-      return new Chunk(true, -1, 0);
-    }
-    if (magic != STRUCTURED_REPLY_MAGIC) {
+      finish(of, call);
+    } else if (magic == STRUCTURED_REPLY_MAGIC && structured) {
+      ByteBuffer head = wire.take(16);
+      int flagBits = head.getShort();
+      int type = head.getShort() & 0xffff;
+      long of = head.getLong();
+      Call call = call(of);
+      part(call, type, payload(head.getInt()));
+      if ((flagBits & REPLY_DONE) != 0) {
+        finish(of, call);
+      }
+    } else {
       throw new IOException("garbled reply from the disk server of export " + export);
     }
-    ByteBuffer head = wire.take(16);
-    int flagBits = head.getShort();
-    int type = head.getShort() & 0xffff;
-    checkCookie(head.getLong());
-    return new Chunk((flagBits & REPLY_DONE) != 0, type, payload(head.getInt()));
   }
 
-  private void checkCookie(long got) throws IOException {
-    if (got != cookie) {
-      throw new IOException("reply to another request from the disk server of export " + export);
+  private Call call(long of) throws IOException {
+    synchronized (waiting) {
+      Call call = calls.get(of);
+      if (call == null) {
+        throw new IOException("reply to no request from the disk server of export " + export);
+      }
+      return call;
     }
   }
 
-  private void answer(String operation, long offset, ByteBuffer into) throws IOException {
-    boolean failed = false;
-    int error = 0;
-    String message = "";
-    while (true) {
-      Chunk chunk = chunk(operation);
-      switch (chunk.type) {
-        case -1 -> {
-          if (into != null) {
-            wire.read(into);
-          }
-        }
-        case REPLY_NONE -> {}
-        case REPLY_OFFSET_DATA -> {
-          int at = Math.toIntExact(wire.take(8).getLong() - offset);
-          wire.read(into.slice(at, chunk.length - 8));
-        }
-        case REPLY_OFFSET_HOLE -> {
-          ByteBuffer hole = wire.take(12);
-          int at = Math.toIntExact(hole.getLong() - offset);
-          int n = hole.getInt();
-          into.slice(at, n).put(new byte[n]);
-        }
-        default -> {
-          ByteBuffer data = wire.take(chunk.length);
-          if (chunk.type >= REPLY_ERROR) {
-            failed = true;
-            error = data.getInt();
-            byte[] text = new byte[Math.min(data.getShort() & 0xffff, data.remaining())];
-            data.get(text);
-            message = new String(text, StandardCharsets.UTF_8);
-          }
-        }
-      }
-      if (chunk.last) {
-        if (failed) {
-          fail(operation, error, message);
-        }
-        return;
-      }
+  private void finish(long of, Call call) throws IOException {
+    if (call.into != null && call.failure == null && !call.answered.covers(0, call.length)) {
+      throw new IOException(
+          "the disk server of export " + export + " left out a part of what was asked for");
+    }
+    synchronized (waiting) {
+      calls.remove(of);
+      end(call, null);
+      waiting.notifyAll();
     }
   }
 
-  private List<long[]> statusAnswer(int id) throws IOException {
-    List<long[]> extents = new ArrayList<>();
-    while (true) {
-      Chunk chunk = chunk("block status");
-      ByteBuffer data = wire.take(chunk.length);
-      if (chunk.type >= REPLY_ERROR) {
-        int error = data.getInt();
-        fail("block status", error, "the disk server failed");
-      } else if (chunk.type == REPLY_BLOCK_STATUS && data.getInt() == id) {
+  private void part(Call call, int type, int length) throws IOException {
+    switch (type) {
+      case REPLY_NONE -> wire.take(length);
+      case REPLY_OFFSET_DATA -> {
+        long at = wire.take(8).getLong();
+        wire.read(call.part(at, length - 8L));
+      }
+      case REPLY_OFFSET_HOLE -> {
+        ByteBuffer hole = wire.take(12);
+        ByteBuffer zeroes = call.part(hole.getLong(), hole.getInt() & 0xffffffffL);
+        zeroes.put(new byte[zeroes.remaining()]);
+      }
+      case REPLY_BLOCK_STATUS -> {
+        ByteBuffer data = wire.take(length);
+        List<long[]> extents = call.extents.computeIfAbsent(data.getInt(), k -> new ArrayList<>());
         while (data.remaining() >= 8) {
-          extents.add(new long[] {data.getInt() & 0xffffffffL, data.getInt()});
+          long n = data.getInt() & 0xffffffffL;
+          extents.add(new long[] {n, data.getInt()});
         }
       }
-      if (chunk.last) {
-        return extents;
+      default -> {
+        ByteBuffer data = wire.take(length);
+        if (type >= REPLY_ERROR) {
+          int error = data.getInt();
+          byte[] text = new byte[Math.min(data.getShort() & 0xffff, data.remaining())];
+          data.get(text);
+          call.failure = failure(call.operation, error, new String(text, StandardCharsets.UTF_8));
+        }
       }
     }
   }
 
-  private void fail(String operation, int error, String message) throws IOException {
-    if (error == ENOSPC) {
-      throw new NoSpaceException("no space left behind export " + export + ": " + message);
+  private static int payload(int length) throws IOException {
+    if (length < 0 || length > MAX_PAYLOAD) {
+      throw new IOException(
+          "the disk server announced a payload of " + (length & 0xffffffffL) + " bytes");
     }
-    throw new NbdException(operation, export, error, message);
+    return length;
+  }
+
+  private IOException failure(String operation, int error, String message) {
+    return error == ENOSPC
+        ? new NoSpaceException("no space left behind export " + export + ": " + message)
+        : new NbdException(operation, export, error, message);
   }
 
   @Override
   public void close() throws IOException {
-    if (!closed) {
-      closed = true;
-      if (wire != null) {
-        wire.close();
-      }
-    }
+    closed = true;
+    wire.close();
   }
 }

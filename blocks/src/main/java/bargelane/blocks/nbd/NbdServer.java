@@ -5,9 +5,8 @@ import java.io.Closeable;
 import java.io.IOException;
 import java.net.InetAddress;
 import java.net.InetSocketAddress;
-import java.net.ServerSocket;
-import java.net.Socket;
 import java.net.StandardProtocolFamily;
+import java.net.StandardSocketOptions;
 import java.net.UnixDomainSocketAddress;
 import java.nio.channels.ServerSocketChannel;
 import java.nio.channels.SocketChannel;
@@ -60,8 +59,7 @@ public final class NbdServer implements Closeable {
     server.threads.submit(
         () -> {
           while (!server.closed) {
-            SocketChannel peer = channel.accept();
-            server.serve(Wire.of(peer), null);
+            server.serve(channel.accept());
           }
           return null;
         });
@@ -70,26 +68,29 @@ public final class NbdServer implements Closeable {
 
   /** Listens on a free loopback port and serves only after TLS is up. */
   public static NbdServer tls(SSLContext context) throws IOException {
-    ServerSocket listening = new ServerSocket();
+    ServerSocketChannel listening = ServerSocketChannel.open();
     listening.bind(new InetSocketAddress(InetAddress.getLoopbackAddress(), 0));
     NbdServer server =
-        new NbdServer(listening, Optional.empty(), listening.getLocalPort(), Optional.of(context));
+        new NbdServer(
+            listening, Optional.empty(), listening.socket().getLocalPort(), Optional.of(context));
     server.threads.submit(
         () -> {
           while (!server.closed) {
-            Socket peer = listening.accept();
-            peer.setTcpNoDelay(true);
-            server.serve(Wire.of(peer), peer);
+            server.serve(listening.accept());
           }
           return null;
         });
     return server;
   }
 
-  private void serve(Wire wire, Socket plain) {
+  private void serve(SocketChannel peer) {
     threads.submit(
         () -> {
-          try (NbdSession session = new NbdSession(wire, plain, tls, exports::get)) {
+          try (peer;
+              NbdSession session = new NbdSession(Wire.of(peer), tls, exports::get)) {
+            if (tls.isPresent()) {
+              peer.setOption(StandardSocketOptions.TCP_NODELAY, true);
+            }
             session.run();
           } catch (IOException e) {
             log.debug("disk connection ended: {}", e.getMessage());

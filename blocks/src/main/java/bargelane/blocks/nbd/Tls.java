@@ -1,7 +1,6 @@
 package bargelane.blocks.nbd;
 
 import java.io.IOException;
-import java.net.Socket;
 import java.security.GeneralSecurityException;
 import java.security.MessageDigest;
 import java.security.cert.CertificateException;
@@ -9,9 +8,11 @@ import java.security.cert.X509Certificate;
 import java.util.Collections;
 import java.util.HexFormat;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
+import java.util.Set;
 import javax.net.ssl.SSLContext;
-import javax.net.ssl.SSLSocket;
+import javax.net.ssl.SSLEngine;
 import javax.net.ssl.TrustManager;
 import javax.net.ssl.X509TrustManager;
 
@@ -30,19 +31,19 @@ final class Tls {
             }
           });
 
+  /** The suites of RFC 8446, the quickest first. */
+  private static final List<String> SUITES =
+      List.of("TLS_AES_128_GCM_SHA256", "TLS_AES_256_GCM_SHA384", "TLS_CHACHA20_POLY1305_SHA256");
+
   private Tls() {}
 
   /** Client side: trusts exactly the certificate with the given SHA-256. */
-  static Socket client(Socket plain, String fingerprint) throws IOException {
+  static SSLEngine client(NbdAddress.Tls address) throws IOException {
     try {
-      SSLSocket socket =
-          (SSLSocket)
-              context(fingerprint)
-                  .getSocketFactory()
-                  .createSocket(
-                      plain, plain.getInetAddress().getHostAddress(), plain.getPort(), true);
-      socket.startHandshake();
-      return socket;
+      SSLEngine engine =
+          context(address.fingerprint()).createSSLEngine(address.host(), address.port());
+      engine.setUseClientMode(true);
+      return quickestFirst(engine);
     } catch (GeneralSecurityException e) {
       throw new IOException("TLS is not to be had: " + e.getMessage(), e);
     }
@@ -60,16 +61,16 @@ final class Tls {
   }
 
   /** Server side. */
-  static Socket server(Socket plain, SSLContext context) throws IOException {
-    SSLSocket socket =
-        (SSLSocket)
-            context
-                .getSocketFactory()
-                .createSocket(
-                    plain, plain.getInetAddress().getHostAddress(), plain.getPort(), true);
-    socket.setUseClientMode(false);
-    socket.startHandshake();
-    return socket;
+  static SSLEngine server(SSLContext context) {
+    SSLEngine engine = context.createSSLEngine();
+    engine.setUseClientMode(false);
+    return quickestFirst(engine);
+  }
+
+  private static SSLEngine quickestFirst(SSLEngine engine) {
+    Set<String> known = Set.of(engine.getSupportedCipherSuites());
+    engine.setEnabledCipherSuites(SUITES.stream().filter(known::contains).toArray(String[]::new));
+    return engine;
   }
 
   private record Pinned(String fingerprint) implements X509TrustManager {

@@ -1,6 +1,6 @@
 package bargelane.blocks.pass;
 
-import bargelane.blocks.DigestVolume;
+import bargelane.blocks.BlockDigest;
 import bargelane.blocks.Ranges;
 
 /**
@@ -14,7 +14,7 @@ final class Candidates {
 
   private final long size;
   private Ranges ranges = new Ranges();
-  private long unit = DigestVolume.BLOCK;
+  private long unit = BlockDigest.BLOCK;
 
   Candidates(long size) {
     this.size = size;
@@ -41,6 +41,6 @@ final class Candidates {
 
   /** Whether the set is what was added, in whole blocks. */
   boolean exact() {
-    return unit == DigestVolume.BLOCK;
+    return unit == BlockDigest.BLOCK;
   }
 }

@@ -3,6 +3,7 @@ package bargelane.blocks.pass;
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.BlockDevice.Context;
 import bargelane.blocks.BlockDevice.Extent;
+import bargelane.blocks.BlockDigest;
 import bargelane.blocks.DigestVolume;
 import bargelane.blocks.Ranges;
 import bargelane.blocks.Ranges.Range;
@@ -22,11 +23,11 @@ import java.util.TreeSet;
  */
 final class DiskWork {
 
-  /** Bytes of the disk that the source is asked about at a time. */
-  private static final long WINDOW = DigestVolume.GROUP;
+  /** Bytes of the disk that the source is asked about at a time; whole spans. */
+  private static final long WINDOW = 64 * DigestVolume.SPAN;
 
   /** The same for the first look at all of it: as much as one request may ask about. */
-  private static final long SWEEP = (1L << 31) - DigestVolume.BLOCK;
+  private static final long SWEEP = (1L << 31) - BlockDigest.BLOCK;
 
   /**
    * A piece of the disk to look at.
@@ -37,7 +38,7 @@ final class DiskWork {
   record Chunk(Range range, boolean zero, boolean blank) {}
 
   private final BlockDevice source;
-  private final Optional<BlockDevice> target;
+  private final Connections target;
   private final DiskPass pass;
   private final long size;
   private final DigestVolume digests;
@@ -72,11 +73,11 @@ final class DiskWork {
    * Asks the source what there is to look at.
    *
    * @param source stays open until the last chunk is taken
-   * @param target as well; none for a tally
+   * @param target as well; not asked for in a tally
    */
   DiskWork(
       BlockDevice source,
-      Optional<BlockDevice> target,
+      Connections target,
       DigestVolume digests,
       DiskPass pass,
       DigestVolume.Beat beat)
@@ -159,20 +160,19 @@ final class DiskWork {
     windowEnd = Math.min(size, start + WINDOW);
     givenOut = next.getAsLong();
     allocated =
-        extents(source, Context.ALLOCATION, start, windowEnd)
-            .aligned(DigestVolume.BLOCK, windowEnd);
+        extents(source, Context.ALLOCATION, start, windowEnd).aligned(BlockDigest.BLOCK, windowEnd);
     Ranges planned = candidates.ranges().within(start, windowEnd);
     Ranges exact = candidates.exact() ? planned : exact(start, planned);
     total -= planned.bytes() - exact.bytes();
-    boolean known = target.isEmpty() || digestKnown(start, windowEnd);
+    boolean known = pass.kind() == PassKind.TALLY || digestKnown(start, windowEnd);
     replica =
         known
             ? Ranges.of(start, windowEnd)
-            : extents(target.get(), Context.ALLOCATION, start, windowEnd);
+            : extents(target.get(0), Context.ALLOCATION, start, windowEnd);
     if (allocated.isEmpty()
         && (known
-            ? digests.groupIsZero(start / WINDOW)
-            : replica.isEmpty() && digests.groupIsBlank(start / WINDOW))) {
+            ? digests.isZero(start, windowEnd)
+            : replica.isEmpty() && digests.isBlank(start, windowEnd))) {
       // Zeroes on both sides, and noted so.
       done += exact.bytes();
     } else {
@@ -187,9 +187,7 @@ final class DiskWork {
     for (long at = start; at < windowEnd; at += DigestVolume.SPAN) {
       long end = Math.min(windowEnd, at + DigestVolume.SPAN);
       Ranges part = exact.within(at, end);
-      if (!part.isEmpty()
-          && !allocated.touches(at, end)
-          && digests.spanIsZero(at / DigestVolume.SPAN)) {
+      if (!part.isEmpty() && !allocated.touches(at, end) && digests.isZero(at, end)) {
         done += part.bytes();
       } else {
         left.addAll(part);

@@ -2,51 +2,52 @@ package bargelane.blocks.pass;
 
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.DigestVolume;
-import bargelane.blocks.pass.DiskWork.Chunk;
 import java.io.IOException;
-import java.nio.ByteBuffer;
 import java.util.ArrayList;
 import java.util.List;
-import java.util.Optional;
 import java.util.concurrent.ExecutionException;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
 import java.util.concurrent.Future;
 
 /**
- * Ships one disk. Each worker takes the next chunk, reads it once, hashes it once, writes what must
- * be written, reads it back and compares with the buffer it still holds. Ranges that the source
- * knows to be zero are neither read nor sent. The target is flushed every two seconds and at the
- * end; only what was flushed is told as done for good.
+ * Ships one disk. Workers take chunk after chunk, read it once, digest it once and write what must
+ * be written; several share a connection, so that each connection has several requests in flight.
+ * Ranges that the source knows to be zero are neither read nor sent. The target is flushed every
+ * two seconds and at the end. What was flushed is then verified: by digests that the target tells,
+ * or read back.
  *
- * <p>Cost for {@code b} candidate bytes: {@code b} read, hashed and written once and read back
- * once; memory is two chunks a worker, a bounded number of ranges and 4 MiB of digests, whatever
- * the disk's size.
+ * <p>Cost for {@code b} candidate bytes: {@code b} read and digested and written once, and read
+ * again at the target; they cross to us again only where the target tells no digests. Memory is two
+ * chunks a worker, a bounded number of ranges and 4 MiB of digests, whatever the disk's size.
  */
 public final class PassEngine {
 
   /** Bytes a worker takes at a time; a multiple of the digest block. */
   public static final int CHUNK = 1024 * 1024;
 
-  /** Bytes to look at for which another pair of connections pays. */
-  private static final long WORTH_A_WORKER = 8 * CHUNK;
+  /** Workers that share a connection: one waits for the source while another one's write goes. */
+  private static final int SHARE = 3;
 
-  private final int workers;
-  private final long worthAWorker;
+  /** Bytes to look at for which another connection pays. */
+  private static final long WORTH_A_CONNECTION = 8 * CHUNK;
+
+  private final int connections;
+  private final long worthAConnection;
 
   /**
-   * @param workers pairs of connections, at most; a disk with little to look at gets fewer
+   * @param connections to each side, at most; a disk with little to look at gets fewer
    */
-  public PassEngine(int workers) {
-    this(workers, WORTH_A_WORKER);
+  public PassEngine(int connections) {
+    this(connections, WORTH_A_CONNECTION);
   }
 
-  PassEngine(int workers, long worthAWorker) {
-    if (workers < 1) {
-      throw new IllegalArgumentException("workers: " + workers);
+  PassEngine(int connections, long worthAConnection) {
+    if (connections < 1) {
+      throw new IllegalArgumentException("connections: " + connections);
     }
-    this.workers = workers;
-    this.worthAWorker = worthAWorker;
+    this.connections = connections;
+    this.worthAConnection = worthAConnection;
   }
 
   /**
@@ -62,77 +63,61 @@ public final class PassEngine {
   public PassResult run(
       Opener source, Opener target, Opener digests, DiskPass pass, PassWatcher watcher)
       throws IOException {
-    List<BlockDevice> sinks = new ArrayList<>();
-    try (BlockDevice first = source.open();
-        BlockDevice known = digests.open()) {
-      boolean tally = pass.kind() == PassKind.TALLY;
+    boolean tally = pass.kind() == PassKind.TALLY;
+    try (BlockDevice known = digests.open();
+        Connections from = new Connections(source)) {
       // A pass that trusts no digest writes all of them anew, whatever is there.
       DigestVolume tree =
           pass.mayDifferAnywhere() ? DigestVolume.openUntrusted(known) : DigestVolume.open(known);
       if (tally && tree.size() == 0) {
         throw new IOException("there are no finished digests to hold the disk against");
       }
-      if (!tally) {
-        sinks.add(target.open());
-        if (sinks.get(0).size() < first.size()) {
-          throw new SizeException(sinks.get(0).size(), first.size());
+      try (Connections to = new Connections(target);
+          Connections checked = new Connections(() -> (tally ? source : target).open(tree.by()))) {
+        if (!tally && to.get(0).size() < from.get(0).size()) {
+          throw new SizeException(to.get(0).size(), from.get(0).size());
         }
-      }
-      DigestVolume.Beat begins =
-          () -> watcher.progress(new PassProgress(0, 0, 0, 0, 0, pass.resumeFrom()));
-      DiskWork work = new DiskWork(first, sinks.stream().findFirst(), tree, pass, begins);
-      if (!tally) {
-        boolean anywhere = pass.kind() == PassKind.COMPARE || pass.mayDifferAnywhere();
-        watcher.intent(work.candidates(), anywhere);
-      }
-      int busy = (int) Math.max(1, Math.min(workers, work.progress().total() / worthAWorker));
-      while (!tally && sinks.size() < busy) {
-        sinks.add(target.open());
-      }
-      Flushes flushes = new Flushes(work, watcher, sinks);
-      ship(first, source, busy, sinks, work, flushes, watcher);
-      String root = tally ? "" : tree.finish(first.size(), () -> watcher.progress(work.progress()));
-      return new PassResult(root, work.differed(), work.progress());
-    } finally {
-      for (BlockDevice sink : sinks) {
-        sink.close();
+        Sides sides = new Sides(from, to, checked);
+        return run(sides, tree, pass, watcher);
       }
     }
   }
 
-  private static void ship(
-      BlockDevice first,
-      Opener source,
-      int workers,
-      List<BlockDevice> sinks,
-      DiskWork work,
-      Flushes flushes,
-      PassWatcher watcher)
+  private PassResult run(Sides sides, DigestVolume tree, DiskPass pass, PassWatcher watcher)
       throws IOException {
-    ExecutorService pool = Executors.newFixedThreadPool(workers);
-    List<Future<?>> running = new ArrayList<>();
+    boolean tally = pass.kind() == PassKind.TALLY;
+    DigestVolume.Beat begins =
+        () -> watcher.progress(new PassProgress(0, 0, 0, 0, 0, pass.resumeFrom()));
+    DiskWork work = new DiskWork(sides.from().get(0), sides.to(), tree, pass, begins);
+    if (!tally) {
+      boolean anywhere = pass.kind() == PassKind.COMPARE || pass.mayDifferAnywhere();
+      watcher.intent(work.candidates(), anywhere);
+    }
+    int busy = (int) Math.max(1, Math.min(connections, work.progress().total() / worthAConnection));
+    Verification verification = new Verification();
+    Flushes flushes = new Flushes(work, watcher, sides.to(), busy, verification);
+    List<ChunkShipper> shippers = new ArrayList<>();
+    for (int i = 0; i < (busy == 1 ? 1 : busy * SHARE); i++) {
+      shippers.add(new ChunkShipper(sides, i % busy, work, flushes, verification, watcher));
+    }
+    ship(shippers, flushes, tally);
+    String root =
+        tally
+            ? ""
+            : tree.finish(sides.from().get(0).size(), () -> watcher.progress(work.progress()));
+    boolean readBack = shippers.stream().anyMatch(ChunkShipper::readBack);
+    return new PassResult(root, work.differed(), work.progress(), readBack);
+  }
+
+  private static void ship(List<ChunkShipper> shippers, Flushes flushes, boolean tally)
+      throws IOException {
+    ExecutorService pool = Executors.newFixedThreadPool(shippers.size());
     try {
-      for (int i = 0; i < workers; i++) {
-        BlockDevice sink = sinks.isEmpty() ? null : sinks.get(i);
-        boolean another = i > 0;
-        running.add(
-            pool.submit(
-                () -> {
-                  BlockDevice from = another ? source.open() : first;
-                  try {
-                    worker(from, sink, work, flushes, watcher);
-                  } finally {
-                    if (another) {
-                      from.close();
-                    }
-                  }
-                  return null;
-                }));
+      all(pool, shippers, ChunkShipper::ship);
+      if (!tally) {
+        flushes.flush();
+        all(pool, shippers, ChunkShipper::verify);
       }
-      for (Future<?> f : running) {
-        f.get();
-      }
-      flushes.flush();
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       throw new IOException("the pass was interrupted", e);
@@ -147,27 +132,33 @@ public final class PassEngine {
     }
   }
 
+  private interface Part {
+    void run(ChunkShipper shipper) throws IOException;
+  }
+
+  /** Has all of them do their part of something. */
+  private static void all(ExecutorService pool, List<ChunkShipper> shippers, Part part)
+      throws InterruptedException, ExecutionException {
+    List<Future<?>> running = new ArrayList<>();
+    for (ChunkShipper shipper : shippers) {
+      running.add(
+          pool.submit(
+              () -> {
+                part.run(shipper);
+                return null;
+              }));
+    }
+    for (Future<?> f : running) {
+      f.get();
+    }
+  }
+
   /** A pass that fails goes on later behind what can still be flushed now. */
   private static void keepWhatIsShipped(Flushes flushes, Throwable cause) {
     try {
       flushes.flush();
     } catch (IOException e) {
       cause.addSuppressed(e);
-    }
-  }
-
-  private static void worker(
-      BlockDevice from, BlockDevice to, DiskWork work, Flushes flushes, PassWatcher watcher)
-      throws IOException {
-    ByteBuffer buffer = ByteBuffer.allocate(CHUNK);
-    ByteBuffer back = ByteBuffer.allocate(CHUNK);
-    for (Optional<Chunk> chunk = work.take(); chunk.isPresent(); chunk = work.take()) {
-      if (Thread.interrupted()) {
-        throw new IOException("the pass was interrupted");
-      }
-      new ChunkShipper(from, to, work, buffer, back).ship(chunk.get());
-      watcher.progress(work.finished(chunk.get()));
-      flushes.chunkFinished();
     }
   }
 }

@@ -9,6 +9,7 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.BlockDevice.Context;
 import bargelane.blocks.BlockDevice.Extent;
+import bargelane.blocks.BlockDigest;
 import bargelane.blocks.MemoryDevice;
 import bargelane.blocks.Ranges;
 import java.io.IOException;
@@ -18,9 +19,13 @@ import java.nio.ByteBuffer;
 import java.nio.channels.SocketChannel;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
 import java.util.Random;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import java.util.concurrent.Future;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
@@ -80,6 +85,65 @@ class NbdTest {
       assertEquals(
           List.of(new Extent(131072, 65536, true)),
           client.status(Context.CHANGED, 0, 262144).stream().filter(Extent::set).toList());
+    }
+  }
+
+  @Test
+  void digestsAreToldByTheServerInPlaceOfTheBytes() throws IOException {
+    new Random(5).nextBytes(disk.bytes);
+    disk.writeZeroes(3L << 16, 1 << 16);
+    BlockDigest by = BlockDigest.fresh();
+    NbdAddress address = new NbdAddress.Unix(dir.resolve("s"), "disk");
+    try (NbdClient plain = NbdClient.connect(address, Optional.of(by))) {
+      assertFalse(plain.tellsDigests(), "this disk does not tell them");
+    }
+    disk.tellsDigests = true;
+    try (NbdClient client = NbdClient.connect(address, Optional.of(by))) {
+      assertTrue(client.tellsDigests());
+      byte[][] told = client.digests(by, 1 << 16, SIZE - (1 << 16) - 100);
+      ByteBuffer held = ByteBuffer.wrap(disk.bytes, 1 << 16, SIZE - (1 << 16) - 100);
+      assertArrayEquals(by.of(held), told);
+      assertTrue(BlockDigest.isZero(told[2]) && !BlockDigest.isZero(told[1]));
+      assertEquals(0, disk.bytesRead);
+      assertThrows(IllegalArgumentException.class, () -> client.digests(by, 512, 1 << 16));
+    }
+    try (NbdClient client = NbdClient.connect(address)) {
+      assertThrows(IllegalArgumentException.class, () -> client.digests(by, 0, 1 << 16));
+    }
+  }
+
+  @Test
+  void manyThreadsShareOneConnection() throws Exception {
+    ExecutorService threads = Executors.newFixedThreadPool(8);
+    try (NbdClient client = connect("disk")) {
+      List<Future<?>> running = new ArrayList<>();
+      for (int t = 0; t < 8; t++) {
+        int own = t;
+        running.add(
+            threads.submit(
+                () -> {
+                  Random random = new Random(own);
+                  for (int i = 0; i < 100; i++) {
+                    byte[] data = new byte[1 + random.nextInt(300_000)];
+                    random.nextBytes(data);
+                    long at = own * 500_000L + random.nextInt(200_000);
+                    ByteBuffer from =
+                        i % 2 == 0
+                            ? ByteBuffer.wrap(data)
+                            : ByteBuffer.allocateDirect(data.length).put(data).flip();
+                    client.write(at, from);
+                    ByteBuffer back = ByteBuffer.allocateDirect(data.length);
+                    client.read(at, back);
+                    assertEquals(ByteBuffer.wrap(data), back.flip());
+                  }
+                  return null;
+                }));
+      }
+      for (Future<?> r : running) {
+        r.get();
+      }
+    } finally {
+      threads.shutdownNow();
     }
   }
 

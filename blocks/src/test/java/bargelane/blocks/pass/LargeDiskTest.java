@@ -3,6 +3,7 @@ package bargelane.blocks.pass;
 import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
+import bargelane.blocks.BlockDigest;
 import bargelane.blocks.DigestVolume;
 import bargelane.blocks.Ranges;
 import bargelane.blocks.SparseDevice;
@@ -15,7 +16,7 @@ import org.junit.jupiter.api.Test;
 class LargeDiskTest {
 
   private static final long SIZE = DigestVolume.LARGEST - 4096;
-  private static final int BLOCK = DigestVolume.BLOCK;
+  private static final int BLOCK = BlockDigest.BLOCK;
 
   private final SparseDevice source = new SparseDevice(SIZE);
   private final SparseDevice replica = new SparseDevice(SIZE);

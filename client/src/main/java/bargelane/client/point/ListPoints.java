@@ -31,7 +31,7 @@ final class ListPoints extends Common implements Callable<Integer> {
         text("CONSISTENCY", PointView::consistency),
         text("ONE INSTANT", PointView::oneInstant),
         number("SPREAD MS", PointView::spreadMs),
-        text("VERIFIED", PointView::verified),
+        text("VERIFIED", PointView::verification),
         bytes("SENT", PointView::sent));
     return 0;
   }

@@ -223,7 +223,7 @@ final class Turning {
       p.spreadMs = base.spreadMs;
       p.oneInstant = base.oneInstant;
       p.consistency = base.consistency;
-      p.verified = base.verified;
+      p.verification = base.verification;
       p.recordedAt = services.clock().instant();
       p.volumes = Json.text(anchored);
       s.persist(p);

@@ -364,7 +364,8 @@ public final class Leases {
                       new PassDisk.Progress(
                           d.total(), d.total(), d.read(), d.sent(), d.zeroed(), x.bytes()),
                       d.differed(),
-                      d.rootDigest()));
+                      d.rootDigest(),
+                      d.readBack()));
           if (Passes.disks(p).stream().allMatch(PassDisk::finished)) {
             p.state = PassState.SHIPPED;
             shipped.set(true);

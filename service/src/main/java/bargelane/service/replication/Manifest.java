@@ -31,7 +31,7 @@ public final class Manifest {
   public static byte[] of(
       TowState state, LegEntity leg, PassEntity pass, boolean oneInstant, long spreadMs) {
     Map<String, Object> m = new LinkedHashMap<>();
-    m.put("format", "bargelane/manifest/2");
+    m.put("format", "bargelane/manifest/3");
     m.put("wave", state.tow.name);
     m.put("tow", state.tow.id);
     m.put("asOf", pass.asOf.toString());
@@ -39,7 +39,7 @@ public final class Manifest {
     m.put("spreadMs", spreadMs);
     m.put("pass", pass.id);
     m.put("kind", pass.kind.word());
-    m.put("verified", pass.verify);
+    m.put("verified", Passes.verification(pass).word());
     m.put("from", state.site(TowState.source(leg)).name);
     m.put("to", state.site(TowState.source(leg).other()).name);
     m.put("lane", Json.MAPPER.convertValue(Json.read(state.lane.plan, LanePlan.class), Map.class));

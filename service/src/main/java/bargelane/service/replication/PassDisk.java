@@ -12,6 +12,7 @@ import org.jspecify.annotations.Nullable;
  * @param intended its write-intent set is recorded, without which nothing may be written
  * @param differed where it differs, for a tally; in the form of {@link bargelane.blocks.Ranges}
  * @param root the root digest that it ended with; empty before, and for a tally
+ * @param readBack whether it was verified by reading back, at least in part
  */
 public record PassDisk(
     int index,
@@ -27,7 +28,8 @@ public record PassDisk(
     boolean finished,
     Progress progress,
     String differed,
-    String root) {
+    String root,
+    boolean readBack) {
 
   /**
    * What is read.
@@ -77,7 +79,8 @@ public record PassDisk(
         false,
         Progress.NONE,
         "",
-        "");
+        "",
+        false);
   }
 
   /**
@@ -111,20 +114,33 @@ public record PassDisk(
             Math.max(progress.watermark, now.watermark));
     return new PassDisk(
         index, memberId, machine, disk, replicaId, from, to, digests, bytes, intended, finished,
-        kept, differed, root);
+        kept, differed, root, readBack);
   }
 
-  PassDisk finish(Progress last, String ranges, String digest) {
+  PassDisk finish(Progress last, String ranges, String digest, boolean wasReadBack) {
     return new PassDisk(
-        index, memberId, machine, disk, replicaId, from, to, digests, bytes, intended, true, last,
-        ranges, digest);
+        index,
+        memberId,
+        machine,
+        disk,
+        replicaId,
+        from,
+        to,
+        digests,
+        bytes,
+        intended,
+        true,
+        last,
+        ranges,
+        digest,
+        wasReadBack);
   }
 
   /** The same once it is recorded what may be written. */
   PassDisk withIntent() {
     return new PassDisk(
         index, memberId, machine, disk, replicaId, from, to, digests, bytes, true, finished,
-        progress, differed, root);
+        progress, differed, root, readBack);
   }
 
   PassDisk withoutMarker() {
@@ -142,6 +158,7 @@ public record PassDisk(
         finished,
         progress,
         differed,
-        root);
+        root,
+        readBack);
   }
 }

@@ -223,7 +223,7 @@ public final class PassRun implements RunKind {
     point.spreadMs = spread;
     point.oneInstant = oneInstant;
     point.consistency = consistency;
-    point.verified = pass.verify;
+    point.verification = Passes.verification(pass);
     point.recordedAt = services.clock().instant();
     point.sent = pass.sent;
     point.volumes =

@@ -2,6 +2,7 @@ package bargelane.service.replication;
 
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
+import bargelane.core.replication.Verification;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
@@ -77,6 +78,16 @@ public final class Passes {
 
   public static List<PassDisk> disks(PassEntity pass) {
     return Json.read(pass.disks, DISKS);
+  }
+
+  /** How what a shipped pass wrote was verified. */
+  static Verification verification(PassEntity pass) {
+    if (!pass.verify) {
+      return Verification.NONE;
+    }
+    return disks(pass).stream().anyMatch(PassDisk::readBack)
+        ? Verification.READ_BACK
+        : Verification.AT_TARGET;
   }
 
   /**

@@ -1,6 +1,8 @@
 package bargelane.service.replication;
 
+import bargelane.core.replication.Verification;
 import jakarta.persistence.Column;
+import jakarta.persistence.Convert;
 import jakarta.persistence.Entity;
 import jakarta.persistence.Id;
 import jakarta.persistence.Table;
@@ -40,7 +42,8 @@ public class PointEntity {
 
   public String consistency;
 
-  public boolean verified;
+  @Convert(converter = ReplicationWords.OfVerification.class)
+  public Verification verification = Verification.NONE;
 
   @Column(name = "recorded_at")
   public Instant recordedAt;

@@ -37,7 +37,7 @@ public final class ReplicationViews {
                     p.oneInstant,
                     p.spreadMs,
                     p.consistency,
-                    p.verified,
+                    p.verification.word(),
                     p.recordedAt,
                     s.find(LegEntity.class, p.legId).direction.word(),
                     p.sent))

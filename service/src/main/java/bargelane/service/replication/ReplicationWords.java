@@ -4,6 +4,7 @@ import bargelane.core.replication.Direction;
 import bargelane.core.replication.LegState;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
+import bargelane.core.replication.Verification;
 import bargelane.service.platform.WordColumn;
 
 /** How states and kinds of legs and passes are stored. */
@@ -26,6 +27,12 @@ final class ReplicationWords {
   static final class OfPass extends WordColumn<PassState> {
     OfPass() {
       super(PassState.class);
+    }
+  }
+
+  static final class OfVerification extends WordColumn<Verification> {
+    OfVerification() {
+      super(Verification.class);
     }
   }
 

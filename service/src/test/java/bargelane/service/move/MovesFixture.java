@@ -5,6 +5,7 @@ import static org.mockito.Mockito.when;
 
 import bargelane.core.replication.Direction;
 import bargelane.core.replication.LegState;
+import bargelane.core.replication.Verification;
 import bargelane.core.run.RunState;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Inventory;
@@ -220,7 +221,7 @@ abstract class MovesFixture {
     point.name = "pass-1";
     point.asOf = now.minusSeconds(9);
     point.consistency = "crash";
-    point.verified = true;
+    point.verification = Verification.AT_TARGET;
     point.recordedAt = now;
     point.volumes =
         Json.text(List.of(new PointVolume("mem", 0, "replica-0", "root-0", "replica-0-digests")));

@@ -75,7 +75,7 @@ class TurningTest extends MovesFixture {
   void digests() throws IOException {
     disks = TestDisks.open();
     DigestVolume known = DigestVolume.open(disks.offer("known", DigestVolume.bytesFor(SIZE)));
-    known.set(5, DigestVolume.digest(ByteBuffer.wrap(new byte[] {1})));
+    known.set(5, known.by().of(ByteBuffer.wrap(new byte[] {1}))[0]);
     root = known.finish(SIZE, () -> {});
     copied = disks.offer("copied", DigestVolume.bytesFor(SIZE));
     when(away.target.openFrozen(any(), eq("pass-1"), eq("replica-0-digests")))

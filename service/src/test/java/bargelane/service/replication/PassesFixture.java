@@ -145,7 +145,7 @@ abstract class PassesFixture {
   /** Finishes the digests at the target, as a tug does before it says that it is done. */
   String finish(int block) throws IOException {
     DigestVolume volume = DigestVolume.open(digests);
-    volume.set(block, DigestVolume.digest(ByteBuffer.wrap(new byte[] {1})));
+    volume.set(block, volume.by().of(ByteBuffer.wrap(new byte[] {1}))[0]);
     return volume.finish(SIZE, () -> {});
   }
 
@@ -157,7 +157,7 @@ abstract class PassesFixture {
   }
 
   LeaseDone done(long epoch, String root) {
-    return new LeaseDone(epoch, 0, SIZE, SIZE, SIZE, 0, "", root);
+    return new LeaseDone(epoch, 0, SIZE, SIZE, SIZE, 0, "", root, false);
   }
 
   static LeaseReport progress(long epoch, long done) {

@@ -1,6 +1,7 @@
 package bargelane.standins.store;
 
 import bargelane.blocks.BlockDevice;
+import bargelane.blocks.BlockDigest;
 import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.util.List;
@@ -37,6 +38,16 @@ final class FrozenDisk extends ReadOnlyDisk {
     } finally {
       reading.unlock();
     }
+  }
+
+  @Override
+  public boolean tellsDigests() {
+    return true;
+  }
+
+  @Override
+  public byte[][] digests(BlockDigest by, long offset, long length) throws IOException {
+    return by.of(this, offset, length);
   }
 
   @Override

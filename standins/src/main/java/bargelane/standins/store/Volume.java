@@ -1,6 +1,7 @@
 package bargelane.standins.store;
 
 import bargelane.blocks.BlockDevice;
+import bargelane.blocks.BlockDigest;
 import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.util.ArrayList;
@@ -190,6 +191,16 @@ public final class Volume implements BlockDevice {
   @Override
   public void flush() throws IOException {
     top.flush();
+  }
+
+  @Override
+  public boolean tellsDigests() {
+    return true;
+  }
+
+  @Override
+  public byte[][] digests(BlockDigest by, long offset, long length) throws IOException {
+    return by.of(this, offset, length);
   }
 
   @Override
