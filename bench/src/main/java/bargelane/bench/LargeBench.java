@@ -1,10 +1,10 @@
 package bargelane.bench;
 
 import bargelane.blocks.BlockDevice;
+import bargelane.blocks.BlockDigest;
 import bargelane.blocks.DigestVolume;
 import bargelane.blocks.Ranges;
 import bargelane.blocks.nbd.NbdAddress;
-import bargelane.blocks.nbd.NbdClient;
 import bargelane.blocks.nbd.NbdServer;
 import bargelane.blocks.pass.DiskPass;
 import bargelane.blocks.pass.Opener;
@@ -38,7 +38,7 @@ import java.util.stream.Stream;
 final class LargeBench {
 
   private static final long SIZE = 15L << 40;
-  private static final int BLOCK = DigestVolume.BLOCK;
+  private static final int BLOCK = BlockDigest.BLOCK;
   private static final int BLOCKS = (int) ((4L << 30) / BLOCK);
   private static final int HEAP_MIB = 400;
 
@@ -127,8 +127,7 @@ final class LargeBench {
   }
 
   private static Opener opener(Path dir, String export) {
-    return () ->
-        NbdClient.connect(NbdAddress.parse(new NbdAddress.Unix(dir.resolve("s"), export).uri()));
+    return new NbdOpener(new NbdAddress.Unix(dir.resolve("s"), export).uri());
   }
 
   private static void pass(String what, Opener from, PassKind kind, Path dir, int blocks)
