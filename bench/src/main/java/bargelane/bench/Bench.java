@@ -1,5 +1,6 @@
 package bargelane.bench;
 
+import bargelane.e2e.FaultBatch;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -12,6 +13,12 @@ public final class Bench {
   private Bench() {}
 
   public static void main(String[] args) throws Exception {
+    if (args.length > 0 && args[0].equals("faults")) {
+      faults(
+          args.length > 1 ? Integer.parseInt(args[1]) : 200,
+          args.length > 2 ? Long.parseLong(args[2]) : 1);
+      return;
+    }
     List<String> parts =
         args.length == 0
             ? List.of(
@@ -39,10 +46,18 @@ public final class Bench {
           System.err.println(
               "'"
                   + part
-                  + "' is not measured; passes, large, cost, hosts, machines, discovery, sources, assessment and pages are");
+                  + "' is not measured; passes, large, faults, cost, hosts, machines, discovery, sources, assessment and pages are");
           System.exit(2);
         }
       }
+    }
+  }
+
+  /** Injects faults, each drawn from a seed, and reads every point that survives. */
+  private static void faults(int count, long seed) throws IOException {
+    try (FaultBatch batch = new FaultBatch(System.out::println)) {
+      batch.run(count, seed);
+      batch.end();
     }
   }
 

@@ -24,6 +24,7 @@ import java.security.NoSuchAlgorithmException;
 import java.time.Clock;
 import java.util.ArrayList;
 import java.util.Arrays;
+import java.util.HashMap;
 import java.util.HexFormat;
 import java.util.List;
 import java.util.Map;
@@ -144,6 +145,13 @@ public final class Platform {
       closeLook(volume);
       elsewhere.closeLook(other);
     }
+  }
+
+  /** The next writes through exports store a wrong bit each. */
+  public void wrongWrites(int count) throws IOException {
+    Map<String, Object> faults = new HashMap<>(faults(-1, -1, 0, -1, "", false));
+    faults.put("wrongWrites", count);
+    call("PUT", "/v1/faults", faults);
   }
 
   /** From now on a kill loses what was written and not flushed, and reads take their time. */

@@ -5,6 +5,8 @@ import bargelane.blocks.BlockDigest;
 import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.util.List;
+import java.util.Objects;
+import java.util.concurrent.atomic.AtomicInteger;
 
 /**
  * Troubles on demand.
@@ -16,6 +18,7 @@ import java.util.List;
  * @param failStart machines whose name is this refuse to start
  * @param loseUnflushed a platform that is killed loses what was written through exports opened from
  *     now on and not flushed
+ * @param wrongWrites writes through an export of which each stores one wrong bit, from now on
  */
 public record Faults(
     long scratchBytes,
@@ -23,11 +26,20 @@ public record Faults(
     long readDelayMs,
     long cutAfterBytes,
     String failStart,
-    boolean loseUnflushed) {
+    boolean loseUnflushed,
+    AtomicInteger wrongWrites) {
 
-  public static final Faults NONE = new Faults(-1, -1, 0, -1, "", false);
+  public static final Faults NONE = new Faults(-1, -1, 0, -1, "", false, new AtomicInteger());
 
-  /** An export's device with the delay and the cut of the faults in force when it is used. */
+  public Faults {
+    wrongWrites = Objects.requireNonNullElse(wrongWrites, new AtomicInteger());
+  }
+
+  private boolean wrongWrite() {
+    return wrongWrites.getAndUpdate(n -> Math.max(0, n - 1)) > 0;
+  }
+
+  /** An export's device with those of the faults in force that are its own when it is used. */
   static BlockDevice wrap(BlockDevice inner, java.util.function.Supplier<Faults> faults) {
     return new BlockDevice() {
       private long bytesRead;
@@ -66,6 +78,15 @@ public record Faults(
 
       @Override
       public void write(long offset, ByteBuffer from) throws IOException {
+        if (from.hasRemaining() && faults.get().wrongWrite()) {
+          ByteBuffer wrong = ByteBuffer.allocate(from.remaining());
+          wrong.put(from.slice()).flip();
+          int at = wrong.remaining() / 2;
+          wrong.put(at, (byte) (wrong.get(at) ^ 1));
+          inner.write(offset, wrong);
+          from.position(from.limit());
+          return;
+        }
         inner.write(offset, from);
       }
 

@@ -41,6 +41,9 @@ final class Wire implements Closeable {
   /** What lies outside the heap itself is not copied if it is so large. */
   private static final int LARGE = 16 * 1024;
 
+  /** Room for any TLS record (RFC 8446, 5.2: 16 KiB and 256 bytes; RFC 5246, 6.2.3: 2 KiB). */
+  private static final int RECORD = 18 * 1024;
+
   private static final ByteBuffer NOTHING = ByteBuffer.allocate(0);
 
   /** A Unix socket can only be given up on from outside. */
@@ -298,6 +301,12 @@ final class Wire implements Closeable {
   private SSLEngineResult unwrap(ByteBuffer into) throws IOException {
     while (true) {
       SSLEngineResult result = tls.unwrap(netIn, into);
+      if (result.getStatus() == SSLEngineResult.Status.BUFFER_OVERFLOW) {
+        // Said of a record of which only the head may have come.
+        record = record.capacity() > 0 ? record.clear() : ByteBuffer.allocate(RECORD);
+        result = tls.unwrap(netIn, record);
+        record.flip();
+      }
       switch (result.getStatus()) {
         case OK -> {
           return result;
@@ -310,18 +319,7 @@ final class Wire implements Closeable {
             netIn.flip();
           }
         }
-        case BUFFER_OVERFLOW -> {
-          ByteBuffer aside =
-              record.capacity() > 0
-                  ? record.clear()
-                  : ByteBuffer.allocate(tls.getSession().getApplicationBufferSize());
-          result = tls.unwrap(netIn, aside);
-          record = aside.flip();
-          if (result.getStatus() == SSLEngineResult.Status.OK) {
-            return result;
-          }
-          throw new IOException("a TLS record is larger than records may be");
-        }
+        case BUFFER_OVERFLOW -> throw new IOException("a TLS record is larger than records may be");
         default -> throw new EOFException("the disk server closed the connection");
       }
     }

@@ -96,8 +96,7 @@ class IndependentPeersTest {
                     new X500Name("CN=" + name),
                     of.getPublic())
                 .addExtension(Extension.basicConstraints, true, new BasicConstraints(authority))
-                .build(
-                    new JcaContentSignerBuilder("SHA256withRSA").build(signedBy.getPrivate())));
+                .build(new JcaContentSignerBuilder("SHA256withRSA").build(signedBy.getPrivate())));
   }
 
   private static String pem(String what, byte[] der) {

@@ -1,0 +1,471 @@
+package bargelane.e2e;
+
+import bargelane.blocks.BlockDevice;
+import bargelane.blocks.nbd.NbdAddress;
+import bargelane.blocks.nbd.NbdClient;
+import bargelane.client.ApiClient;
+import bargelane.sites.SiteException;
+import bargelane.sites.Target;
+import com.fasterxml.jackson.databind.JsonNode;
+import com.fasterxml.jackson.databind.ObjectMapper;
+import com.fasterxml.jackson.dataformat.yaml.YAMLFactory;
+import java.io.IOException;
+import java.nio.ByteBuffer;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import java.util.Random;
+import java.util.TreeMap;
+import java.util.function.Consumer;
+
+/**
+ * Faults one after the other, each drawn from a seed, against passes of a wave of two machines with
+ * three disks. The machines are off and this writes to their disks, so it knows what each disk held
+ * at any time; every point that survives is then read at the target and must hold exactly that. In
+ * the end nothing may be left that nobody owns.
+ */
+public final class FaultBatch implements AutoCloseable {
+
+  private static final String SEED =
+      """
+      traits: {kind: estate, name: mill-street, version: "4.2", instant: site, granularity: 65536, markersSurviveCrash: false, sized: false}
+      tokens: {mill-street-demo: [read, snapshot, volumes, machines, exports, faults]}
+      quota: {machines: 10, volumeGib: 500}
+      zones: []
+      networks: [{id: net-staff, name: staff, zone: "", cidr: 10.20.1.0/24, gateway: 10.20.1.1, isolated: false, like: "", owner: ""}]
+      storages: [{id: shelf-a, name: Shelf A, media: ssd, pricePerGibMonth: "0", currency: EUR}]
+      sizes: []
+      machines:
+        - {id: vm-1, name: ledger, cpus: 1, memoryMib: 1024, os: Debian GNU/Linux 12, firmware: bios, on: false,
+           disks: [{name: system, sizeMib: 40, fillMib: 12, storage: shelf-a}, {name: data, sizeMib: 24, fillMib: 6, storage: shelf-a}],
+           nics: [{network: net-staff, address: 10.20.1.41, mac: "52:54:00:14:01:41"}]}
+        - {id: vm-2, name: desk, cpus: 1, memoryMib: 1024, os: Debian GNU/Linux 12, firmware: bios, on: false,
+           disks: [{name: system, sizeMib: 40, fillMib: 8, storage: shelf-a}],
+           nics: [{network: net-staff, address: 10.20.1.42, mac: "52:54:00:14:01:42"}]}
+      """;
+
+  private static final int BLOCK = 64 * 1024;
+
+  /** How long after its as-of a snapshot may have been taken. */
+  private static final Duration SNAPSHOT_DELAY = Duration.ofSeconds(20);
+
+  /** What the disks hold from a moment on, until the next one. */
+  private record Held(Instant begun, Instant ended, Map<String, byte[]> disks) {}
+
+  private enum Fault {
+    KILL_SERVICE,
+    KILL_TARGET,
+    KILL_TARGET_LOSING_WHAT_IT_HELD,
+    KILL_SOURCE,
+    KILL_ALL,
+    RESTART_DATABASE,
+    CUT_SOURCE,
+    CUT_TARGET,
+    SLOW_SOURCE,
+    SLOW_TARGET,
+    STALLED_SOURCE,
+    STALLED_TARGET,
+    FULL_TARGET,
+    FULL_SCRATCH,
+    WRONG_BYTES_AT_TARGET;
+
+    String words() {
+      return name().toLowerCase(Locale.ROOT).replace('_', ' ');
+    }
+  }
+
+  private final Consumer<String> say;
+  private final Harness harness;
+  private final Path seedFile;
+  private final ApiClient api;
+  private final Journey journey;
+  private final List<Held> history = new ArrayList<>();
+  private final Map<String, Integer> injected = new TreeMap<>();
+  private int compared;
+  private int inFlight;
+
+  /** Starts everything and loads the wave. */
+  public FaultBatch(Consumer<String> say) throws IOException {
+    this.say = say;
+    this.seedFile = Files.createTempFile("faults", ".yaml");
+    Files.writeString(seedFile, SEED);
+    this.harness = Harness.create().database().estate(seedFile.toString()).cloud().service();
+    this.api = harness.api();
+    this.journey = new Journey(api, line -> {});
+    journey.addSite("mill-street", harness.estate());
+    journey.addSite("saltmarsh", harness.saltmarsh());
+    journey.scan("mill-street");
+    journey.scan("saltmarsh");
+    api.post(
+        "/lanes",
+        Map.of(
+            "name", "lane",
+            "from", "mill-street",
+            "to", "saltmarsh",
+            "networks", Map.of("net-staff", "sub-staff"),
+            "storages", Map.of("shelf-a", "reed")));
+    api.post(
+        "/timetables",
+        Map.of("name", "on-word", "everySeconds", 600, "rpoSeconds", 1200, "keepPoints", 6));
+    api.post(
+        "/waves",
+        Map.of(
+            "name",
+            Journey.WAVE,
+            "lane",
+            "lane",
+            "timetable",
+            "on-word",
+            "machines",
+            List.of(Map.of("machine", "ledger", "rank", 1), Map.of("machine", "desk", "rank", 1))));
+    remember();
+    journey.work("/waves/lending/load", null);
+  }
+
+  /** The disks of the machines, as {@code machine disk}, with their volumes. */
+  private Map<String, String> volumes() throws IOException {
+    Map<String, String> volumes = new LinkedHashMap<>();
+    for (String machine : List.of("ledger", "desk")) {
+      List<String> disks = harness.estate().disks(machine);
+      for (int i = 0; i < disks.size(); i++) {
+        volumes.put(machine + " " + i, disks.get(i));
+      }
+    }
+    return volumes;
+  }
+
+  /** Reads what the disks hold now. */
+  private void remember() throws IOException {
+    Map<String, byte[]> disks = new LinkedHashMap<>();
+    for (var e : volumes().entrySet()) {
+      try (BlockDevice disk = harness.estate().open(e.getValue(), false)) {
+        disks.put(e.getKey(), read(disk));
+      } finally {
+        harness.estate().closeLook(e.getValue());
+      }
+    }
+    history.add(new Held(Instant.EPOCH, Instant.now(), disks));
+  }
+
+  private static byte[] read(BlockDevice disk) throws IOException {
+    ByteBuffer all = ByteBuffer.allocate(Math.toIntExact(disk.size()));
+    disk.read(0, all);
+    return all.array();
+  }
+
+  /** Runs faults; each one's seed is the first one's and its number. */
+  public void run(int count, long seed) throws IOException {
+    for (int i = 0; i < count; i++) {
+      one(seed + i);
+    }
+    say.accept(
+        count
+            + " faults from seed "
+            + seed
+            + ": "
+            + compared
+            + " points were read and each held what its disks held; "
+            + inFlight
+            + " faults met a pass in flight; "
+            + injected);
+  }
+
+  private void one(long seed) throws IOException {
+    // Seeds that follow each other begin alike otherwise.
+    Random random = new Random(seed * 0x9E3779B97F4A7C15L);
+    Fault fault = Fault.values()[random.nextInt(Fault.values().length)];
+    injected.merge(fault.words(), 1, Integer::sum);
+    change(random, 1 + random.nextInt(60));
+    Instant changed = Instant.now();
+    long begun = System.nanoTime();
+    boolean met = inject(fault, random);
+    inFlight += met ? 1 : 0;
+    journey.awaitPoint(changed);
+    int points = check(seed, fault);
+    say.accept(
+        String.format(
+            Locale.ROOT,
+            "seed %d: %s%s; a point after %.1f s, %d hold what they should",
+            seed,
+            fault.words(),
+            met ? "" : " beside a pass",
+            (System.nanoTime() - begun) / 1e9,
+            points));
+  }
+
+  /** Asks for a pass; one that runs already, or a wave that is busy, is as well. */
+  private void ask() {
+    try {
+      api.post("/waves/lending/passes", null);
+    } catch (ApiClient.ProblemException e) {
+      if (e.problem().status() != 409) {
+        throw e;
+      }
+    }
+  }
+
+  /** Writes to some blocks, some of them back as they were once, or to zeroes. */
+  private void change(Random random, int writes) throws IOException {
+    Map<String, byte[]> disks = new LinkedHashMap<>();
+    Held last = history.get(history.size() - 1);
+    last.disks().forEach((name, bytes) -> disks.put(name, bytes.clone()));
+    Instant begun = Instant.now();
+    for (var e : volumes().entrySet()) {
+      byte[] model = disks.get(e.getKey());
+      try (BlockDevice disk = harness.estate().open(e.getValue(), true)) {
+        for (int i = 0; i < writes; i++) {
+          int at = random.nextInt(model.length / BLOCK) * BLOCK;
+          byte[] bytes = new byte[random.nextInt(3) == 0 ? 512 : BLOCK];
+          int way = random.nextInt(4);
+          if (way == 0) {
+            Held before = history.get(random.nextInt(history.size()));
+            System.arraycopy(before.disks().get(e.getKey()), at, bytes, 0, bytes.length);
+          } else if (way > 1) {
+            random.nextBytes(bytes);
+          }
+          disk.write(at, ByteBuffer.wrap(bytes));
+          System.arraycopy(bytes, 0, model, at, bytes.length);
+        }
+      } finally {
+        harness.estate().closeLook(e.getValue());
+      }
+    }
+    history.add(new Held(begun, Instant.now(), disks));
+    while (history.size() > 12) {
+      history.remove(0);
+    }
+  }
+
+  /** Asks for a pass and has the fault come while it runs; gives whether it did. */
+  private boolean inject(Fault fault, Random random) throws IOException {
+    long held = random.nextInt(1500);
+    int blocks = random.nextInt(40) * BLOCK;
+    Platform source = harness.estate();
+    Platform target = harness.saltmarsh();
+    return switch (fault) {
+      case CUT_SOURCE -> trouble(source, held, -1, -1, 0, blocks);
+      case CUT_TARGET -> trouble(target, held, -1, -1, 0, blocks);
+      case SLOW_SOURCE -> trouble(source, held, -1, -1, 200, -1);
+      case SLOW_TARGET -> trouble(target, held, -1, -1, 200, -1);
+      case STALLED_SOURCE -> trouble(source, 8_000 + held, -1, -1, 8_000, -1);
+      case STALLED_TARGET -> trouble(target, 8_000 + held, -1, -1, 8_000, -1);
+      case FULL_TARGET -> trouble(target, held, -1, 10L * blocks, 0, -1);
+      case FULL_SCRATCH -> {
+        source.faults(random.nextInt(3) * BLOCK, -1, 50, -1, "");
+        boolean met = ask(random);
+        change(random, 6);
+        source.noFaults();
+        yield met;
+      }
+      case WRONG_BYTES_AT_TARGET -> {
+        target.wrongWrites(1 + random.nextInt(6));
+        ask(random);
+        journey.await(
+            "a pass that failed or ended", w -> !w.path("lastPass").path("endedAt").isNull());
+        target.noFaults();
+        yield true;
+      }
+      default -> {
+        source.faults(-1, -1, 40, -1, "");
+        if (fault == Fault.KILL_TARGET_LOSING_WHAT_IT_HELD) {
+          target.loseUnflushed(0);
+        }
+        boolean met = ask(random);
+        kill(fault, held);
+        harness.estate().noFaults();
+        yield met;
+      }
+    };
+  }
+
+  private void kill(Fault fault, long held) throws IOException {
+    switch (fault) {
+      case KILL_SERVICE -> Killings.again(harness);
+      case KILL_TARGET, KILL_TARGET_LOSING_WHAT_IT_HELD -> {
+        harness.kill("cloud");
+        Harness.pause(held);
+        harness.cloud();
+      }
+      case KILL_SOURCE -> {
+        harness.kill("estate");
+        Harness.pause(held);
+        harness.estate(seedFile.toString());
+      }
+      case KILL_ALL -> {
+        for (String name : List.of("service", "cloud", "estate")) {
+          harness.kill(name);
+        }
+        harness.estate(seedFile.toString()).cloud().service();
+      }
+      default -> harness.restartDatabase();
+    }
+  }
+
+  /** Asks for a pass, and after a moment gives whether one runs. */
+  private boolean ask(Random random) throws IOException {
+    ask();
+    Harness.pause(random.nextInt(1200));
+    return journey.wave().path("lastPass").path("endedAt").isNull();
+  }
+
+  private boolean trouble(
+      Platform at, long forMs, long scratch, long capacity, long delayMs, long cutAfter)
+      throws IOException {
+    at.faults(scratch, capacity, delayMs, cutAfter, "");
+    ask();
+    Harness.pause(forMs);
+    at.noFaults();
+    return true;
+  }
+
+  /** Reads every point at the target, and gives how many there are. */
+  private int check(long seed, Fault fault) throws IOException {
+    int checked = 0;
+    Platform cloud = harness.saltmarsh();
+    for (Target.PointRef point : cloud.driver().target().points("bargelane/")) {
+      try {
+        checked += check(seed, fault, cloud, point.name());
+      } catch (SiteException e) {
+        if (cloud.driver().target().points("bargelane/").stream()
+            .anyMatch(p -> p.name().equals(point.name()))) {
+          throw e;
+        }
+        // It was thinned meanwhile.
+      }
+    }
+    if (checked == 0) {
+      throw new IllegalStateException("seed " + seed + ": there is no point to read");
+    }
+    return checked;
+  }
+
+  /** Gives 1 if the point was compared, 0 if it is not recorded or older than what is known. */
+  private int check(long seed, Fault fault, Platform cloud, String point) throws IOException {
+    byte[] manifest = cloud.driver().target().attachment(point, "manifest").orElse(null);
+    if (manifest == null) {
+      return 0;
+    }
+    JsonNode told = new ObjectMapper(new YAMLFactory()).readTree(manifest);
+    Instant asOf = Instant.parse(told.path("asOf").asText());
+    List<Held> may = held(asOf);
+    List<Held> equal = new ArrayList<>(may);
+    for (JsonNode machine : told.path("machines")) {
+      for (JsonNode disk : machine.path("disks")) {
+        String name = machine.path("name").asText() + " " + disk.path("disk").asInt();
+        byte[] frozen = frozen(cloud, point, disk.path("volume").asText());
+        equal.removeIf(h -> !Arrays.equals(h.disks().get(name), frozen));
+      }
+    }
+    if (equal.isEmpty() && !may.isEmpty()) {
+      throw new IllegalStateException(
+          "seed "
+              + seed
+              + ", "
+              + fault.words()
+              + ": point "
+              + point
+              + " as of "
+              + asOf
+              + " does not hold what its disks held: "
+              + differing(cloud, point, told, may));
+    }
+    compared += may.isEmpty() ? 0 : 1;
+    return may.isEmpty() ? 0 : 1;
+  }
+
+  private String differing(Platform cloud, String point, JsonNode told, List<Held> may)
+      throws IOException {
+    StringBuilder text = new StringBuilder();
+    for (JsonNode machine : told.path("machines")) {
+      for (JsonNode disk : machine.path("disks")) {
+        String name = machine.path("name").asText() + " " + disk.path("disk").asInt();
+        byte[] frozen = frozen(cloud, point, disk.path("volume").asText());
+        for (Held h : may) {
+          int at = Arrays.mismatch(h.disks().get(name), frozen);
+          text.append(name).append(at < 0 ? " equals" : " differs from byte " + at);
+          text.append(" what was held from ").append(h.ended()).append("; ");
+        }
+      }
+    }
+    return text.toString();
+  }
+
+  /**
+   * What the disks may have held in a snapshot that was asked for at a moment. Changes are made
+   * between passes, but for small ones at other times: a snapshot that comes late may have those.
+   */
+  private List<Held> held(Instant asOf) {
+    List<Held> may = new ArrayList<>();
+    for (int i = 0; i < history.size(); i++) {
+      boolean over = i + 1 < history.size() && history.get(i + 1).begun().isBefore(asOf);
+      boolean begun = history.get(i).begun().isBefore(asOf.plus(SNAPSHOT_DELAY));
+      if (begun && !over) {
+        may.add(history.get(i));
+      }
+    }
+    // What was held before is forgotten.
+    return history.get(0).ended().isAfter(asOf) ? List.of() : may;
+  }
+
+  private static byte[] frozen(Platform cloud, String point, String volume) throws IOException {
+    Target target = cloud.driver().target();
+    try (BlockDevice disk =
+        NbdClient.connect(
+            NbdAddress.parse(target.openFrozen("check-" + volume, point, volume).uri()))) {
+      return read(disk);
+    } finally {
+      target.closeExport("check-" + volume);
+    }
+  }
+
+  /** Nothing may be left at either site but what the wave goes on with. */
+  public void end() throws IOException {
+    journey.awaitPoint(Instant.now());
+    api.post("/waves/lending/pause", null);
+    JsonNode last =
+        journey
+            .await("no pass runs", w -> !w.path("lastPass").path("endedAt").isNull())
+            .path("leg");
+    List<String> points = new ArrayList<>();
+    for (JsonNode p : api.get("/waves/lending/points")) {
+      points.add("point " + p.path("number").asInt());
+    }
+    long at = harness.saltmarsh().driver().target().points("bargelane/").size();
+    List<String> left = new ArrayList<>(harness.estate().ours());
+    left.remove("marker " + last.path("marker").asText());
+    harness.saltmarsh().ours().stream()
+        .filter(o -> !o.startsWith("point "))
+        .filter(o -> !o.startsWith("volume ") || !o.matches(".*-d\\d+(-digests)?"))
+        .forEach(left::add);
+    long volumes = harness.saltmarsh().ours().stream().filter(o -> o.startsWith("volume ")).count();
+    if (!left.isEmpty() || at != points.size() || volumes != 6) {
+      throw new IllegalStateException(
+          "left behind: "
+              + left
+              + "; "
+              + at
+              + " points for "
+              + points
+              + ", "
+              + volumes
+              + " volumes for 3 disks");
+    }
+    say.accept(
+        "Left are the wave's marker, its "
+            + at
+            + " points, and its 3 replicas with their digests.");
+  }
+
+  @Override
+  public void close() throws IOException {
+    harness.close();
+    Files.deleteIfExists(seedFile);
+  }
+}
