@@ -3,6 +3,7 @@ package bargelane.e2e;
 import bargelane.client.ApiClient;
 import bargelane.client.Follow;
 import com.fasterxml.jackson.databind.JsonNode;
+import com.fasterxml.jackson.databind.node.MissingNode;
 import java.io.IOException;
 import java.io.UncheckedIOException;
 import java.time.Duration;
@@ -243,8 +244,8 @@ public final class Journey {
   public JsonNode await(String what, Predicate<JsonNode> wanted) throws IOException {
     long until = System.nanoTime() + PATIENCE.toNanos();
     while (true) {
-      JsonNode wave = wave();
-      if (wanted.test(wave)) {
+      JsonNode wave = waveOrNone();
+      if (!wave.isMissingNode() && wanted.test(wave)) {
         return wave;
       }
       if (System.nanoTime() > until) {
@@ -261,6 +262,18 @@ public final class Journey {
                 + wave.path("lastPass"));
       }
       Harness.pause(200);
+    }
+  }
+
+  /** The wave; missing while the database is away. */
+  private JsonNode waveOrNone() {
+    try {
+      return wave();
+    } catch (ApiClient.ProblemException e) {
+      if (e.problem().status() != 503) {
+        throw e;
+      }
+      return MissingNode.getInstance();
     }
   }
 

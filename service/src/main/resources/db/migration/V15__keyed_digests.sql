@@ -6,6 +6,8 @@ alter table point alter column verification drop default;
 update replica set anywhere = true where not blank;
 update point set volumes = (
   select coalesce(jsonb_agg(v || '{"digests": ""}'), '[]') from jsonb_array_elements(volumes) v);
+-- A pass that a move waits for goes before others.
+alter table pass add column urgent boolean not null default false;
 -- Passes in flight are of the former kind: they end, and the timetable begins others.
 update pass set state = 'failed', problem_code = 'upgraded', problem = 'the service was upgraded meanwhile', disks = '[]'
   where ended_at is null;

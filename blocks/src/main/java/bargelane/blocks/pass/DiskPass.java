@@ -12,7 +12,7 @@ import bargelane.blocks.Ranges;
  * @param resumeFrom bytes from the start of the disk that an earlier attempt of this same pass, on
  *     the same snapshot, says it shipped; they are compared with the source, and shipped again only
  *     where they differ
- * @param verify whether what is written is read back and compared
+ * @param verify whether what is written is verified once it is flushed
  */
 public record DiskPass(
     PassKind kind, Ranges mayDiffer, boolean mayDifferAnywhere, long resumeFrom, boolean verify) {

@@ -7,7 +7,15 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.blocks.BlockDevice.Context;
 import bargelane.blocks.BlockDevice.Extent;
+import bargelane.blocks.DigestVolume;
 import bargelane.blocks.MemoryDevice;
+import bargelane.blocks.Ranges;
+import bargelane.blocks.SparseDevice;
+import bargelane.blocks.pass.DiskPass;
+import bargelane.blocks.pass.PassEngine;
+import bargelane.blocks.pass.PassKind;
+import bargelane.blocks.pass.PassProgress;
+import bargelane.blocks.pass.PassWatcher;
 import java.io.IOException;
 import java.math.BigInteger;
 import java.net.InetAddress;
@@ -34,6 +42,7 @@ import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
 import java.util.concurrent.Future;
 import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicInteger;
 import javax.net.ssl.KeyManagerFactory;
 import javax.net.ssl.SSLContext;
 import org.bouncycastle.asn1.x500.X500Name;
@@ -227,6 +236,59 @@ class IndependentPeersTest {
     }
     assertThrows(
         IOException.class, () -> NbdClient.connect(new NbdAddress.Unix(dir.resolve("s"), "else")));
+  }
+
+  private void serveImage() throws Exception {
+    server =
+        start(
+            "qemu-nbd",
+            "-t",
+            "--shared=16",
+            "-x",
+            "disk",
+            "-f",
+            "raw",
+            "-k",
+            dir.resolve("s").toString(),
+            image().toString());
+    await(unix()).close();
+  }
+
+  @Test
+  void aPassGoesOnAfterTheHypervisorsDiskServerWasKilled() throws Exception {
+    MemoryDevice source = new MemoryDevice(SIZE);
+    new Random(4).nextBytes(source.bytes);
+    SparseDevice digests = new SparseDevice(DigestVolume.bytesFor(SIZE));
+    long[] watermark = new long[1];
+    for (int killed = 0; true; killed++) {
+      serveImage();
+      int chunks = 2 * killed + 1;
+      AtomicInteger left = new AtomicInteger(killed < 3 ? chunks : Integer.MAX_VALUE);
+      PassWatcher watcher =
+          new PassWatcher() {
+            @Override
+            public void intent(Ranges ranges, boolean anywhere) {}
+
+            @Override
+            public void progress(PassProgress progress) {
+              watermark[0] = Math.max(watermark[0], progress.watermark());
+              if (left.getAndDecrement() == 0) {
+                server.destroyForcibly();
+              }
+            }
+          };
+      DiskPass pass = new DiskPass(PassKind.FULL, new Ranges(), killed > 0, watermark[0], true);
+      try {
+        new PassEngine(2)
+            .run(() -> source, () -> NbdClient.connect(unix()), () -> digests, pass, watcher);
+        break;
+      } catch (IOException e) {
+        assertTrue(killed < 3, e.toString());
+        endServer();
+      }
+    }
+    assertArrayEquals(source.bytes, Files.readAllBytes(dir.resolve("image")));
+    assertEquals(SIZE, watermark[0]);
   }
 
   @Test

@@ -46,7 +46,7 @@ final class Add extends Common implements Callable<Integer> {
       negatable = true,
       defaultValue = "true",
       fallbackValue = "true",
-      description = "Read back what is written.")
+      description = "Verify what is written, once it is flushed")
   boolean verify;
 
   @Option(

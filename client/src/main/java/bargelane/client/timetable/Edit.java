@@ -37,7 +37,7 @@ final class Edit extends Common implements Callable<Integer> {
   @Option(names = "--keep", paramLabel = "POINTS", description = "Recovery points to keep.")
   Integer keep;
 
-  @Option(names = "--verify", negatable = true, description = "Read back what is written.")
+  @Option(names = "--verify", negatable = true, description = "Verify what is written, once it is flushed.")
   Boolean verify;
 
   @Option(

@@ -9,7 +9,7 @@ import java.time.Duration;
  * @param every time from one pass's as-of to the next
  * @param rpo bound that the exposure is held under
  * @param keepPoints how many recovery points are kept
- * @param verify whether what is written is read back and compared
+ * @param verify whether what is written is verified once it is flushed
  * @param quiesce whether guests that can are asked to hold still for the instant of a snapshot
  */
 public record Timetable(

@@ -76,7 +76,7 @@ public final class Leases {
         s.createNativeQuery(
                 // What is put off for longer than any pause is so by a clock that has stepped back.
                 "select id from pass where state = 'ready' and (not_before is null or not_before <= :now"
-                    + " or not_before > :last) order by started_at limit 1 for update skip locked",
+                    + " or not_before > :last) order by urgent desc, started_at limit 1 for update skip locked",
                 Object.class)
             .setParameter("now", passes.clock.instant())
             .setParameter("last", passes.clock.instant().plus(Passes.LONGEST_PAUSE))
@@ -86,6 +86,10 @@ public final class Leases {
     }
     PassEntity pass = s.find(PassEntity.class, ids.get(0).toString());
     pass.state = PassState.LEASED;
+    if (pass.attempts == 0) {
+      // Until now it waited for a tug.
+      pass.stalledSince = null;
+    }
     pass.tug = tug;
     pass.epoch++;
     pass.leaseUntil = passes.clock.instant().plus(passes.lease);

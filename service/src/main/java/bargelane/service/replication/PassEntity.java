@@ -63,6 +63,9 @@ public class PassEntity {
 
   public boolean verify;
 
+  /** Whether machines may be down for it: it goes before others, and does not wait for long. */
+  public boolean urgent;
+
   @JdbcTypeCode(SqlTypes.JSON)
   public String disks;
 

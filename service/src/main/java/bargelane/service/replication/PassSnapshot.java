@@ -7,6 +7,7 @@ import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.machine.MachineEntity;
 import bargelane.service.platform.Json;
 import bargelane.service.run.Outcome;
+import bargelane.service.run.RunEntity;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
 import bargelane.service.site.Ledger.Thing;
@@ -69,7 +70,8 @@ final class PassSnapshot {
             s -> {
               LegEntity held = s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);
               held.passes++;
-              return Passes.create(
+              PassEntity pass =
+                  Passes.create(
                       s,
                       services.clock(),
                       w.runId(),
@@ -77,8 +79,9 @@ final class PassSnapshot {
                       leg.id,
                       held.passes,
                       PassKind.DELTA,
-                      state.timetable.verify)
-                  .id;
+                      state.timetable.verify);
+              pass.urgent = s.find(RunEntity.class, w.runId()).parentId != null;
+              return pass.id;
             });
     SiteDriver source = services.sites().driver(state.siteId(from));
     Reach reach = state.reach(from);

@@ -37,6 +37,7 @@ public final class Passes {
       "delete from pass where ended_at is not null and run_id in " + Runs.OLD;
 
   private static final String NO_SPACE = "no-space";
+  private static final String NO_TUG = "no-tug";
   static final String SOURCE_DROPPED = "source-dropped";
 
   /** How long a pass may get nowhere before it is given up; the timetable begins another. */
@@ -128,6 +129,7 @@ public final class Passes {
           if (pass.state == PassState.PREPARED) {
             fill.accept(pass);
             pass.state = PassState.READY;
+            pass.stalledSince = clock.instant();
           }
         });
     bell.ring();
@@ -141,6 +143,9 @@ public final class Passes {
               PassEntity p = s.find(PassEntity.class, passId, LockMode.PESSIMISTIC_WRITE);
               if (p.state == PassState.LEASED && p.leaseUntil.isBefore(clock.instant())) {
                 again(s, p, "tug " + p.tug + " has not reported for " + lease.toSeconds() + " s");
+              }
+              if (p.state == PassState.READY && p.urgent && p.attempts == 0) {
+                nobodyTakes(p);
               }
               return p;
             });
@@ -158,8 +163,22 @@ public final class Passes {
     };
   }
 
+  /** Machines are down for it, or soon will be: they come up again where they were. */
+  private void nobodyTakes(PassEntity p) {
+    Instant now = clock.instant();
+    if (p.stalledSince.isAfter(now)) {
+      p.stalledSince = now;
+    }
+    if (Duration.between(p.stalledSince, now).compareTo(PATIENCE) >= 0) {
+      p.state = PassState.FAILED;
+      p.problemCode = NO_TUG;
+      p.problem = "no tug took pass " + p.number + " for " + PATIENCE.toSeconds() + " s";
+    }
+  }
+
   private static String remedy(String code) {
     return switch (code) {
+      case NO_TUG -> "start a tug, or wait until one is free: `bargelane tug list`";
       case NO_SPACE -> "make room at the target; the next pass goes on from here";
       case "digests-malformed", "verify" ->
           "the next pass compares all of these disks with the source and mends them; look at the target's storage";

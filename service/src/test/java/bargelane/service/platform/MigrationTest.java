@@ -5,6 +5,7 @@ import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.core.replication.PassState;
+import bargelane.core.replication.Verification;
 import bargelane.core.site.Inventory;
 import bargelane.service.machine.LabelRuleEntity;
 import bargelane.service.machine.MachineWaveEntity;
@@ -12,6 +13,7 @@ import bargelane.service.node.Entities;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.PassEntity;
 import bargelane.service.replication.Passes;
+import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.ReplicaEntity;
 import bargelane.service.replication.TowEntity;
 import bargelane.service.run.RunEntity;
@@ -56,6 +58,10 @@ class MigrationTest {
       insert into replica (id, leg_id, member_id, disk, volume, storage, bytes, intent, anywhere, blank) values
         ('rep-1', 'leg-2', 'mem-1', 0, 'v', '', 1048576, '', false, false),
         ('rep-2', 'leg-2', 'mem-1', 1, 'w', '', 1048576, '', false, true);
+      insert into point (id, tow_id, leg_id, site_id, number, name, as_of, spread_ms, consistency, verified, recorded_at, sent, volumes)
+        values ('point-1', 'tow-1', 'leg-2', 'site-1', 1, 'p', now(), 0, 'crash', true, now(), 0,
+          '[{"memberId": "mem-1", "disk": 0, "volume": "v", "root": "r", "digests": "v-digests"}, {"memberId": "mem-1", "disk": 1, "volume": "w", "root": "q"}]'),
+        ('point-2', 'tow-1', 'leg-2', 'site-1', 2, 'q', now(), 0, 'crash', true, now(), 0, '[]');
       update site set inventory = '{"zones": ["z"], "quota": {"machines": 9, "machinesUsed": 1, "volumeGib": 5, "volumeGibUsed": 0},
         "networks": [{"id": "n", "name": "N", "zone": "z", "cidr": "10.0.0.0/24", "isolated": false}],
         "storages": [{"id": "reed", "name": "Reed", "media": "ssd", "pricePerGibMonth": 0.1, "currency": "EUR"}],
@@ -101,6 +107,11 @@ class MigrationTest {
               ReplicaEntity replica = s.find(ReplicaEntity.class, "rep-1");
               assertTrue(replica.anywhere && replica.digests.isEmpty(), "all of it is compared");
               assertFalse(s.find(ReplicaEntity.class, "rep-2").anywhere, "it is blank");
+              PointEntity point = s.find(PointEntity.class, "point-1");
+              assertEquals(Verification.NONE, point.verification, "it was read before its flush");
+              assertEquals(2, Json.read(point.volumes, List.class).size());
+              assertFalse(point.volumes.contains("v-digests"), "they are of a former format");
+              assertEquals("[]", s.find(PointEntity.class, "point-2").volumes);
               SiteEntity there = s.find(SiteEntity.class, "site-2");
               Inventories shores = new Inventories(s);
               assertEquals("10.0.0.0/24", shores.of(there).network("N").orElseThrow().cidr());

@@ -135,6 +135,52 @@ class PassesTest extends PassesFixture {
   }
 
   @Test
+  void aPassThatMachinesAreDownForDoesNotWaitForATugForLong() {
+    db.run(s -> s.find(PassEntity.class, pass).urgent = true);
+    offer();
+    now = now.plusSeconds(59);
+    assertTrue(passes.shipped(pass) instanceof Outcome.Wait);
+    now = now.plusSeconds(1);
+    RunFailure failure = assertThrows(RunFailure.class, () -> passes.shipped(pass));
+    assertEquals("no-tug", failure.code());
+    assertEquals("no tug took pass 1 for 60 s", failure.getMessage());
+  }
+
+  @Test
+  void aPassThatATugTookLateHasItsWholeTimeThen() throws InterruptedException {
+    db.run(s -> s.find(PassEntity.class, pass).urgent = true);
+    offer();
+    now = now.plusSeconds(59);
+    take("tug-1");
+    now = now.plusSeconds(5);
+    leases.failed(pass, new LeaseFailed(1, "may-pass", "cut"));
+    assertEquals(PassState.READY, state());
+    assertTrue(passes.shipped(pass) instanceof Outcome.Wait);
+  }
+
+  @Test
+  void whatMachinesAreDownForGoesFirst() throws InterruptedException {
+    offer();
+    db.run(
+        s ->
+            s.createNativeMutationQuery(
+                    "insert into leg (id, tow_id, number, direction, state, marker) values ('leg-2', 'tow', 2, 'out', 'closed', '')")
+                .executeUpdate());
+    now = now.plusSeconds(1);
+    String later =
+        db.tx(
+            s -> {
+              PassEntity p =
+                  Passes.create(s, clock, "run", "tow", "leg-2", 1, PassKind.DELTA, true);
+              p.urgent = true;
+              return p.id;
+            });
+    passes.offer(later, p -> p.disks = Json.text(List.of(disk())));
+    assertEquals(later, leases.take("tug-1", 0).orElseThrow().pass());
+    assertEquals(pass, leases.take("tug-1", 0).orElseThrow().pass());
+  }
+
+  @Test
   void aFailureKeepsItsCodeWhateverItsWordsAre() throws InterruptedException {
     offer();
     take("tug-1");
