@@ -1,23 +1,22 @@
 package bargelane.e2e;
 
 import bargelane.blocks.BlockDevice;
+import bargelane.blocks.BlockDigest;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdClient;
 import bargelane.client.ApiClient;
+import bargelane.e2e.DiskHistory.Held;
 import bargelane.sites.SiteException;
 import bargelane.sites.Target;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import com.fasterxml.jackson.dataformat.yaml.YAMLFactory;
 import java.io.IOException;
-import java.nio.ByteBuffer;
 import java.nio.file.Files;
 import java.nio.file.Path;
-import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Arrays;
-import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
@@ -51,13 +50,7 @@ public final class FaultBatch implements AutoCloseable {
            nics: [{network: net-staff, address: 10.20.1.42, mac: "52:54:00:14:01:42"}]}
       """;
 
-  private static final int BLOCK = 64 * 1024;
-
-  /** How long after its as-of a snapshot may have been taken. */
-  private static final Duration SNAPSHOT_DELAY = Duration.ofSeconds(20);
-
-  /** What the disks hold from a moment on, until the next one. */
-  private record Held(Instant begun, Instant ended, Map<String, byte[]> disks) {}
+  private static final int BLOCK = BlockDigest.BLOCK;
 
   private enum Fault {
     KILL_SERVICE,
@@ -86,7 +79,7 @@ public final class FaultBatch implements AutoCloseable {
   private final Path seedFile;
   private final ApiClient api;
   private final Journey journey;
-  private final List<Held> history = new ArrayList<>();
+  private final DiskHistory history;
   private final Map<String, Integer> injected = new TreeMap<>();
   private int compared;
   private int inFlight;
@@ -125,39 +118,8 @@ public final class FaultBatch implements AutoCloseable {
             "on-word",
             "machines",
             List.of(Map.of("machine", "ledger", "rank", 1), Map.of("machine", "desk", "rank", 1))));
-    remember();
+    this.history = new DiskHistory(harness::estate, List.of("ledger", "desk"));
     journey.work("/waves/lending/load", null);
-  }
-
-  /** The disks of the machines, as {@code machine disk}, with their volumes. */
-  private Map<String, String> volumes() throws IOException {
-    Map<String, String> volumes = new LinkedHashMap<>();
-    for (String machine : List.of("ledger", "desk")) {
-      List<String> disks = harness.estate().disks(machine);
-      for (int i = 0; i < disks.size(); i++) {
-        volumes.put(machine + " " + i, disks.get(i));
-      }
-    }
-    return volumes;
-  }
-
-  /** Reads what the disks hold now. */
-  private void remember() throws IOException {
-    Map<String, byte[]> disks = new LinkedHashMap<>();
-    for (var e : volumes().entrySet()) {
-      try (BlockDevice disk = harness.estate().open(e.getValue(), false)) {
-        disks.put(e.getKey(), read(disk));
-      } finally {
-        harness.estate().closeLook(e.getValue());
-      }
-    }
-    history.add(new Held(Instant.EPOCH, Instant.now(), disks));
-  }
-
-  private static byte[] read(BlockDevice disk) throws IOException {
-    ByteBuffer all = ByteBuffer.allocate(Math.toIntExact(disk.size()));
-    disk.read(0, all);
-    return all.array();
   }
 
   /** Runs faults; each one's seed is the first one's and its number. */
@@ -182,7 +144,7 @@ public final class FaultBatch implements AutoCloseable {
     Random random = new Random(seed * 0x9E3779B97F4A7C15L);
     Fault fault = Fault.values()[random.nextInt(Fault.values().length)];
     injected.merge(fault.words(), 1, Integer::sum);
-    change(random, 1 + random.nextInt(60));
+    history.change(random, 1 + random.nextInt(60));
     Instant changed = Instant.now();
     long begun = System.nanoTime();
     boolean met = inject(fault, random);
@@ -211,38 +173,6 @@ public final class FaultBatch implements AutoCloseable {
     }
   }
 
-  /** Writes to some blocks, some of them back as they were once, or to zeroes. */
-  private void change(Random random, int writes) throws IOException {
-    Map<String, byte[]> disks = new LinkedHashMap<>();
-    Held last = history.get(history.size() - 1);
-    last.disks().forEach((name, bytes) -> disks.put(name, bytes.clone()));
-    Instant begun = Instant.now();
-    for (var e : volumes().entrySet()) {
-      byte[] model = disks.get(e.getKey());
-      try (BlockDevice disk = harness.estate().open(e.getValue(), true)) {
-        for (int i = 0; i < writes; i++) {
-          int at = random.nextInt(model.length / BLOCK) * BLOCK;
-          byte[] bytes = new byte[random.nextInt(3) == 0 ? 512 : BLOCK];
-          int way = random.nextInt(4);
-          if (way == 0) {
-            Held before = history.get(random.nextInt(history.size()));
-            System.arraycopy(before.disks().get(e.getKey()), at, bytes, 0, bytes.length);
-          } else if (way > 1) {
-            random.nextBytes(bytes);
-          }
-          disk.write(at, ByteBuffer.wrap(bytes));
-          System.arraycopy(bytes, 0, model, at, bytes.length);
-        }
-      } finally {
-        harness.estate().closeLook(e.getValue());
-      }
-    }
-    history.add(new Held(begun, Instant.now(), disks));
-    while (history.size() > 12) {
-      history.remove(0);
-    }
-  }
-
   /** Asks for a pass and has the fault come while it runs; gives whether it did. */
   private boolean inject(Fault fault, Random random) throws IOException {
     long held = random.nextInt(1500);
@@ -260,7 +190,7 @@ public final class FaultBatch implements AutoCloseable {
       case FULL_SCRATCH -> {
         source.faults(random.nextInt(3) * BLOCK, -1, 50, -1, "");
         boolean met = ask(random);
-        change(random, 6);
+        history.change(random, 6);
         source.noFaults();
         yield met;
       }
@@ -354,7 +284,7 @@ public final class FaultBatch implements AutoCloseable {
     }
     JsonNode told = new ObjectMapper(new YAMLFactory()).readTree(manifest);
     Instant asOf = Instant.parse(told.path("asOf").asText());
-    List<Held> may = held(asOf);
+    List<Held> may = history.at(asOf);
     List<Held> equal = new ArrayList<>(may);
     for (JsonNode machine : told.path("machines")) {
       for (JsonNode disk : machine.path("disks")) {
@@ -397,29 +327,12 @@ public final class FaultBatch implements AutoCloseable {
     return text.toString();
   }
 
-  /**
-   * What the disks may have held in a snapshot that was asked for at a moment. Changes are made
-   * between passes, but for small ones at other times: a snapshot that comes late may have those.
-   */
-  private List<Held> held(Instant asOf) {
-    List<Held> may = new ArrayList<>();
-    for (int i = 0; i < history.size(); i++) {
-      boolean over = i + 1 < history.size() && history.get(i + 1).begun().isBefore(asOf);
-      boolean begun = history.get(i).begun().isBefore(asOf.plus(SNAPSHOT_DELAY));
-      if (begun && !over) {
-        may.add(history.get(i));
-      }
-    }
-    // What was held before is forgotten.
-    return history.get(0).ended().isAfter(asOf) ? List.of() : may;
-  }
-
   private static byte[] frozen(Platform cloud, String point, String volume) throws IOException {
     Target target = cloud.driver().target();
     try (BlockDevice disk =
         NbdClient.connect(
             NbdAddress.parse(target.openFrozen("check-" + volume, point, volume).uri()))) {
-      return read(disk);
+      return DiskHistory.read(disk);
     } finally {
       target.closeExport("check-" + volume);
     }

@@ -4,16 +4,13 @@ import static bargelane.blocks.nbd.Nbd.*;
 
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.BlockDigest;
-import bargelane.blocks.Ranges;
+import bargelane.blocks.nbd.NbdCalls.Call;
 import java.io.IOException;
 import java.net.InetSocketAddress;
 import java.nio.ByteBuffer;
-import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.util.ArrayList;
-import java.util.HashMap;
 import java.util.List;
-import java.util.Map;
 import java.util.Optional;
 
 /**
@@ -34,27 +31,17 @@ public final class NbdClient implements BlockDevice {
   private static final long MOST_ASKED = (1L << 31) - 65_536;
 
   private final String export;
-  private final Wire wire;
+  private final NbdCalls calls;
   private final long size;
   private final int flags;
-  private final boolean structured;
   private final int allocationId;
   private final int changedId;
   private final Optional<BlockDigest> digest;
   private final int[] digestIds = new int[BlockDigest.WIDTH / 4];
 
-  private final Object sending = new Object();
-  private final Object waiting = new Object();
-  private final Map<Long, Call> calls = new HashMap<>();
-  private long cookie;
-  private boolean reading;
-  private IOException broken;
-  private volatile boolean closed;
-
   private NbdClient(NbdAddress address, Wire wire, Optional<BlockDigest> digest)
       throws IOException {
     this.export = address.export();
-    this.wire = wire;
     NbdNegotiation peer = new NbdNegotiation(wire, export);
     peer.greet();
     if (address instanceof NbdAddress.Tls tls) {
@@ -69,7 +56,7 @@ public final class NbdClient implements BlockDevice {
     peer.open(digest.isPresent() ? contexts : List.of(ALLOCATION, changed));
     this.size = peer.size();
     this.flags = peer.flags();
-    this.structured = peer.structured();
+    this.calls = new NbdCalls(wire, export, peer.structured());
     this.allocationId = peer.context(ALLOCATION);
     this.changedId = peer.context(changed);
     boolean all = digest.isPresent();
@@ -134,7 +121,7 @@ public final class NbdClient implements BlockDevice {
     while (into.hasRemaining()) {
       int n = Math.min(into.remaining(), MAX_PAYLOAD / 2);
       ByteBuffer part = into.slice(into.position(), n);
-      perform(new Call("read", offset, n, part), CMD_READ, null);
+      calls.perform(new Call("read", offset, n, part), CMD_READ, null);
       into.position(into.position() + n);
       offset += n;
     }
@@ -146,7 +133,7 @@ public final class NbdClient implements BlockDevice {
     checkWritable();
     while (from.hasRemaining()) {
       int n = Math.min(from.remaining(), MAX_PAYLOAD / 2);
-      perform(new Call("write", offset, n, null), CMD_WRITE, from.slice(from.position(), n));
+      calls.perform(new Call("write", offset, n, null), CMD_WRITE, from.slice(from.position(), n));
       from.position(from.position() + n);
       offset += n;
     }
@@ -162,7 +149,7 @@ public final class NbdClient implements BlockDevice {
     }
     for (long at = offset; at < offset + length; ) {
       int n = (int) Math.min(offset + length - at, 1 << 30);
-      perform(new Call("write zeroes", at, n, null), CMD_WRITE_ZEROES, null);
+      calls.perform(new Call("write zeroes", at, n, null), CMD_WRITE_ZEROES, null);
       at += n;
     }
   }
@@ -193,7 +180,7 @@ public final class NbdClient implements BlockDevice {
       throw new NbdException(
           "flush", export, EINVAL, "this disk server can't say what is on stable storage");
     }
-    perform(new Call("flush", 0, 0, null), CMD_FLUSH, null);
+    calls.perform(new Call("flush", 0, 0, null), CMD_FLUSH, null);
   }
 
   @Override
@@ -265,255 +252,12 @@ public final class NbdClient implements BlockDevice {
 
   private Call statuses(long offset, long length) throws IOException {
     Call call = new Call("block status", offset, (int) length, null);
-    perform(call, CMD_BLOCK_STATUS, null);
+    calls.perform(call, CMD_BLOCK_STATUS, null);
     return call;
-  }
-
-  /** One request, from when it is sent until its last answer. Guarded by who reads the wire. */
-  private static final class Call {
-    final String operation;
-    final long offset;
-    final int length;
-
-    /** Where the answer's bytes go; null if it has none. */
-    final ByteBuffer into;
-
-    /** Which bytes of the answer have come; a server may not leave one out. */
-    final Ranges answered = new Ranges();
-
-    final Map<Integer, List<long[]>> extents = new HashMap<>();
-    IOException failure;
-    boolean done;
-
-    Call(String operation, long offset, int length, ByteBuffer into) {
-      this.operation = operation;
-      this.offset = offset;
-      this.length = length;
-      this.into = into;
-    }
-
-    List<long[]> of(int context) {
-      return extents.getOrDefault(context, List.of());
-    }
-
-    /** The place of a part of the answer. */
-    ByteBuffer part(long at, long n) throws IOException {
-      if (into == null || n <= 0 || at < offset || n > length || at - offset > length - n) {
-        throw new IOException("the disk server sent bytes that were not asked for");
-      }
-      answered.add(at - offset, at - offset + n);
-      return into.slice((int) (at - offset), (int) n);
-    }
-  }
-
-  private void perform(Call call, int type, ByteBuffer payload) throws IOException {
-    ByteBuffer head = ByteBuffer.allocate(28);
-    head.putInt(REQUEST_MAGIC).putShort((short) 0).putShort((short) type);
-    synchronized (sending) {
-      synchronized (waiting) {
-        checkOpen();
-        calls.put(++cookie, call);
-      }
-      head.putLong(cookie).putLong(call.offset).putInt(call.length).flip();
-      try {
-        if (payload == null) {
-          wire.write(head);
-        } else {
-          wire.write(head, payload);
-        }
-      } catch (IOException e) {
-        breakOff(e);
-        throw e;
-      }
-    }
-    await(call);
-    if (call.failure != null) {
-      throw call.failure;
-    }
-  }
-
-  private void checkOpen() throws IOException {
-    if (closed) {
-      throw new IOException("export " + export + " is closed");
-    }
-    if (broken != null) {
-      throw new IOException(
-          "the connection to export " + export + " is broken: " + broken.getMessage(), broken);
-    }
-  }
-
-  /** Waits for a call's end; one of those who wait reads for all. */
-  private void await(Call call) throws IOException {
-    while (true) {
-      synchronized (waiting) {
-        while (!call.done && reading) {
-          pause();
-        }
-        if (call.done) {
-          return;
-        }
-        reading = true;
-      }
-      IOException failure = null;
-      try {
-        receive();
-      } catch (IOException e) {
-        failure = e;
-      } catch (RuntimeException e) {
-        failure = new IOException("garbled reply from the disk server of export " + export, e);
-      }
-      synchronized (waiting) {
-        reading = false;
-        waiting.notifyAll();
-      }
-      if (failure != null) {
-        breakOff(failure);
-      }
-    }
-  }
-
-  private void pause() throws IOException {
-    try {
-      waiting.wait();
-    } catch (InterruptedException e) {
-      Thread.currentThread().interrupt();
-      wire.close();
-      throw new IOException("interrupted while waiting for the disk server", e);
-    }
-  }
-
-  /** Ends every call: what the peer says from now on can't be told apart. */
-  private void breakOff(IOException cause) throws IOException {
-    synchronized (waiting) {
-      if (broken == null) {
-        broken = cause;
-      }
-      calls.values().forEach(c -> end(c, closed ? closedBy(cause) : cause));
-      calls.clear();
-      waiting.notifyAll();
-    }
-    wire.close();
-  }
-
-  private IOException closedBy(IOException cause) {
-    return new IOException("export " + export + " is closed", cause);
-  }
-
-  private static void end(Call call, IOException failure) {
-    // Each caller has a trace of its own, and the cause once.
-    call.failure = call.failure == null && failure != null ? again(failure) : call.failure;
-    call.done = true;
-  }
-
-  private static IOException again(IOException e) {
-    return e instanceof NoSpaceException || e instanceof NbdException
-        ? e
-        : new IOException(e.getMessage(), e);
-  }
-
-  /** Reads one reply, or one part of one. */
-  private void receive() throws IOException {
-    int magic = wire.take(4).getInt();
-    if (magic == SIMPLE_REPLY_MAGIC) {
-      ByteBuffer head = wire.take(12);
-      int error = head.getInt();
-      long of = head.getLong();
-      Call call = call(of);
-      if (error != 0) {
-        call.failure = failure(call.operation, error, "the disk server failed");
-      } else if (call.into != null) {
-        if (structured) {
-          throw new IOException("the disk server answers a read without saying where");
-        }
-        wire.read(call.part(call.offset, call.length));
-      }
-      finish(of, call);
-    } else if (magic == STRUCTURED_REPLY_MAGIC && structured) {
-      ByteBuffer head = wire.take(16);
-      int flagBits = head.getShort();
-      int type = head.getShort() & 0xffff;
-      long of = head.getLong();
-      Call call = call(of);
-      part(call, type, payload(head.getInt()));
-      if ((flagBits & REPLY_DONE) != 0) {
-        finish(of, call);
-      }
-    } else {
-      throw new IOException("garbled reply from the disk server of export " + export);
-    }
-  }
-
-  private Call call(long of) throws IOException {
-    synchronized (waiting) {
-      Call call = calls.get(of);
-      if (call == null) {
-        throw new IOException("reply to no request from the disk server of export " + export);
-      }
-      return call;
-    }
-  }
-
-  private void finish(long of, Call call) throws IOException {
-    if (call.into != null && call.failure == null && !call.answered.covers(0, call.length)) {
-      throw new IOException(
-          "the disk server of export " + export + " left out a part of what was asked for");
-    }
-    synchronized (waiting) {
-      calls.remove(of);
-      end(call, null);
-      waiting.notifyAll();
-    }
-  }
-
-  private void part(Call call, int type, int length) throws IOException {
-    switch (type) {
-      case REPLY_NONE -> wire.take(length);
-      case REPLY_OFFSET_DATA -> {
-        long at = wire.take(8).getLong();
-        wire.read(call.part(at, length - 8L));
-      }
-      case REPLY_OFFSET_HOLE -> {
-        ByteBuffer hole = wire.take(12);
-        ByteBuffer zeroes = call.part(hole.getLong(), hole.getInt() & 0xffffffffL);
-        zeroes.put(new byte[zeroes.remaining()]);
-      }
-      case REPLY_BLOCK_STATUS -> {
-        ByteBuffer data = wire.take(length);
-        List<long[]> extents = call.extents.computeIfAbsent(data.getInt(), k -> new ArrayList<>());
-        while (data.remaining() >= 8) {
-          long n = data.getInt() & 0xffffffffL;
-          extents.add(new long[] {n, data.getInt()});
-        }
-      }
-      default -> {
-        ByteBuffer data = wire.take(length);
-        if (type >= REPLY_ERROR) {
-          int error = data.getInt();
-          byte[] text = new byte[Math.min(data.getShort() & 0xffff, data.remaining())];
-          data.get(text);
-          call.failure = failure(call.operation, error, new String(text, StandardCharsets.UTF_8));
-        }
-      }
-    }
-  }
-
-  private static int payload(int length) throws IOException {
-    if (length < 0 || length > MAX_PAYLOAD) {
-      throw new IOException(
-          "the disk server announced a payload of " + (length & 0xffffffffL) + " bytes");
-    }
-    return length;
-  }
-
-  private IOException failure(String operation, int error, String message) {
-    return error == ENOSPC
-        ? new NoSpaceException("no space left behind export " + export + ": " + message)
-        : new NbdException(operation, export, error, message);
   }
 
   @Override
   public void close() throws IOException {
-    closed = true;
-    wire.close();
+    calls.close();
   }
 }

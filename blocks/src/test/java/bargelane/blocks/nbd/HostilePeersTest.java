@@ -297,6 +297,56 @@ class HostilePeersTest {
   }
 
   @Test
+  void anAnswerThatDoesNotEndIsGivenUp() throws IOException {
+    try (NbdClient client =
+        connect(
+            wire -> {
+              Request r = take(wire);
+              while (true) {
+                wire.write(chunk(r.cookie, false, REPLY_BLOCK_STATUS, 1 << 20).putInt(1).clear());
+              }
+            })) {
+      assertTimeoutPreemptively(
+          Duration.ofSeconds(20),
+          () -> assertThrows(IOException.class, () -> client.status(Context.ALLOCATION, 0, SIZE)));
+    }
+  }
+
+  @Test
+  void nobodyReadsOnFromTheMiddleOfABrokenAnswer() throws Exception {
+    // The first answer is garbled; what follows in it looks like answers to the other requests.
+    int requests = 6;
+    try (NbdClient client =
+        connect(
+            wire -> {
+              List<Request> all = new ArrayList<>();
+              while (all.size() < requests) {
+                all.add(take(wire));
+              }
+              ByteBuffer out = ByteBuffer.allocate(4000);
+              Request first = all.get(0);
+              out.put(
+                  chunk(first.cookie, true, REPLY_OFFSET_DATA, 9).putLong(77).put((byte) 1).flip());
+              all.forEach(r -> out.put(data(r, true, r.offset, (byte) 66, 100)));
+              wire.write(out.flip());
+              take(wire);
+            })) {
+      List<Future<?>> read = new ArrayList<>();
+      for (int i = 0; i < requests; i++) {
+        long offset = i * 1000L;
+        read.add(
+            threads.submit(
+                () ->
+                    assertThrows(
+                        IOException.class, () -> client.read(offset, ByteBuffer.allocate(100)))));
+      }
+      for (Future<?> r : read) {
+        r.get();
+      }
+    }
+  }
+
+  @Test
   void statusThatCoversNothingOrAPartOfABlockIsNone() throws IOException {
     try (NbdClient client =
         connect(
