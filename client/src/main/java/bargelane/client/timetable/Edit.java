@@ -37,7 +37,10 @@ final class Edit extends Common implements Callable<Integer> {
   @Option(names = "--keep", paramLabel = "POINTS", description = "Recovery points to keep.")
   Integer keep;
 
-  @Option(names = "--verify", negatable = true, description = "Verify what is written, once it is flushed.")
+  @Option(
+      names = "--verify",
+      negatable = true,
+      description = "Verify what is written, once it is flushed.")
   Boolean verify;
 
   @Option(
