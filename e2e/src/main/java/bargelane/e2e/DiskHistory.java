@@ -7,6 +7,7 @@ import java.nio.ByteBuffer;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -29,9 +30,21 @@ final class DiskHistory {
    *
    * @param begun when the first byte of it was written
    * @param ended when all of it was
-   * @param disks by machine and number of the disk
+   * @param disks by machine and number of the disk: its blocks, most of them those of before
    */
-  record Held(Instant begun, Instant ended, Map<String, byte[]> disks) {}
+  record Held(Instant begun, Instant ended, Map<String, byte[][]> disks) {
+
+    /** Where a disk differs from what it held; -1 if it does not. */
+    long differs(String disk, byte[] found) {
+      byte[][] blocks = disks.get(disk);
+      for (int i = 0; i < blocks.length; i++) {
+        if (!Arrays.equals(blocks[i], 0, BLOCK, found, i * BLOCK, (i + 1) * BLOCK)) {
+          return (long) i * BLOCK;
+        }
+      }
+      return blocks.length * BLOCK == found.length ? -1 : found.length;
+    }
+  }
 
   private final Supplier<Platform> platform;
   private final List<String> machines;
@@ -45,10 +58,15 @@ final class DiskHistory {
   DiskHistory(Supplier<Platform> platform, List<String> machines) throws IOException {
     this.platform = platform;
     this.machines = machines;
-    Map<String, byte[]> disks = new LinkedHashMap<>();
+    Map<String, byte[][]> disks = new LinkedHashMap<>();
     for (var e : volumes().entrySet()) {
       try (BlockDevice disk = platform.get().open(e.getValue(), false)) {
-        disks.put(e.getKey(), read(disk));
+        byte[] all = read(disk);
+        byte[][] blocks = new byte[all.length / BLOCK][];
+        for (int i = 0; i < blocks.length; i++) {
+          blocks[i] = Arrays.copyOfRange(all, i * BLOCK, (i + 1) * BLOCK);
+        }
+        disks.put(e.getKey(), blocks);
       } finally {
         platform.get().closeLook(e.getValue());
       }
@@ -75,24 +93,26 @@ final class DiskHistory {
 
   /** Writes to some blocks, some of them back as they were once, or to zeroes. */
   void change(Random random, int writes) throws IOException {
-    Map<String, byte[]> disks = new LinkedHashMap<>();
+    Map<String, byte[][]> disks = new LinkedHashMap<>();
     states.get(states.size() - 1).disks().forEach((name, bytes) -> disks.put(name, bytes.clone()));
     Instant begun = Instant.now();
     for (var e : volumes().entrySet()) {
-      byte[] model = disks.get(e.getKey());
+      byte[][] model = disks.get(e.getKey());
       try (BlockDevice disk = platform.get().open(e.getValue(), true)) {
         for (int i = 0; i < writes; i++) {
-          int at = random.nextInt(model.length / BLOCK) * BLOCK;
+          int block = random.nextInt(model.length);
           byte[] bytes = new byte[random.nextInt(3) == 0 ? 512 : BLOCK];
           int way = random.nextInt(4);
           if (way == 0) {
             Held before = states.get(random.nextInt(states.size()));
-            System.arraycopy(before.disks().get(e.getKey()), at, bytes, 0, bytes.length);
+            byte[] former = before.disks().get(e.getKey())[block];
+            System.arraycopy(former, 0, bytes, 0, bytes.length);
           } else if (way > 1) {
             random.nextBytes(bytes);
           }
-          disk.write(at, ByteBuffer.wrap(bytes));
-          System.arraycopy(bytes, 0, model, at, bytes.length);
+          disk.write((long) block * BLOCK, ByteBuffer.wrap(bytes));
+          model[block] = model[block].clone();
+          System.arraycopy(bytes, 0, model[block], 0, bytes.length);
         }
       } finally {
         platform.get().closeLook(e.getValue());

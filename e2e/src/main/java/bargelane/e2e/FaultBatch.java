@@ -16,7 +16,6 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Instant;
 import java.util.ArrayList;
-import java.util.Arrays;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
@@ -290,7 +289,7 @@ public final class FaultBatch implements AutoCloseable {
       for (JsonNode disk : machine.path("disks")) {
         String name = machine.path("name").asText() + " " + disk.path("disk").asInt();
         byte[] frozen = frozen(cloud, point, disk.path("volume").asText());
-        equal.removeIf(h -> !Arrays.equals(h.disks().get(name), frozen));
+        equal.removeIf(h -> h.differs(name, frozen) >= 0);
       }
     }
     if (equal.isEmpty() && !may.isEmpty()) {
@@ -318,8 +317,8 @@ public final class FaultBatch implements AutoCloseable {
         String name = machine.path("name").asText() + " " + disk.path("disk").asInt();
         byte[] frozen = frozen(cloud, point, disk.path("volume").asText());
         for (Held h : may) {
-          int at = Arrays.mismatch(h.disks().get(name), frozen);
-          text.append(name).append(at < 0 ? " equals" : " differs from byte " + at);
+          long at = h.differs(name, frozen);
+          text.append(name).append(at < 0 ? " equals" : " differs in the block at " + at);
           text.append(" what was held from ").append(h.ended()).append("; ");
         }
       }

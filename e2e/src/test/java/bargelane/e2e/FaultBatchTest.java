@@ -8,7 +8,7 @@ class FaultBatchTest {
   @Test
   void everyPointThatSurvivesHoldsWhatItsDisksHeld() throws Exception {
     try (FaultBatch batch = new FaultBatch(line -> {})) {
-      batch.run(10, 7);
+      batch.run(5, 7);
       batch.end();
     }
   }
