@@ -11,6 +11,7 @@ import java.net.StandardSocketOptions;
 import java.net.UnixDomainSocketAddress;
 import java.nio.ByteBuffer;
 import java.nio.channels.AsynchronousCloseException;
+import java.nio.channels.ClosedByInterruptException;
 import java.nio.channels.ClosedChannelException;
 import java.nio.channels.ClosedSelectorException;
 import java.nio.channels.SelectionKey;
@@ -107,6 +108,9 @@ final class Wire implements Closeable {
       if (!giveUp.cancel(false)) {
         throw new AsynchronousCloseException();
       }
+    } catch (ClosedByInterruptException e) {
+      giveUp.cancel(false);
+      throw new IOException("interrupted while connecting to the disk server", e);
     } catch (AsynchronousCloseException e) {
       throw new SocketTimeoutException(
           "the disk server takes no connection within " + limit.toMillis() + " ms");

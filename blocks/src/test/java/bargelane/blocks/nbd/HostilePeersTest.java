@@ -399,6 +399,15 @@ class HostilePeersTest {
   }
 
   @Test
+  void whoIsInterruptedWhileConnectingIsToldSo() {
+    Thread.currentThread().interrupt();
+    IOException e =
+        assertThrows(IOException.class, () -> Wire.unix(dir.resolve("s"), Duration.ofSeconds(5)));
+    assertTrue(Thread.interrupted());
+    assertTrue(e.getMessage().contains("interrupted"), e.getMessage());
+  }
+
+  @Test
   void aListenerThatTakesNobodyAndAPeerThatSaysNothingAreGivenUp() throws IOException {
     List<Wire> queue = new ArrayList<>();
     try {
