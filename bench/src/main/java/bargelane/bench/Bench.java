@@ -19,6 +19,12 @@ public final class Bench {
           args.length > 2 ? Long.parseLong(args[2]) : 1);
       return;
     }
+    if (args.length > 0 && args[0].equals("tows")) {
+      TowsBench.run(
+          args.length > 1 ? Integer.parseInt(args[1]) : 500,
+          args.length > 2 ? Integer.parseInt(args[2]) : 900);
+      return;
+    }
     List<String> parts =
         args.length == 0
             ? List.of(
@@ -46,7 +52,7 @@ public final class Bench {
           System.err.println(
               "'"
                   + part
-                  + "' is not measured; passes, large, faults, cost, hosts, machines, discovery, sources, assessment and pages are");
+                  + "' is not measured; passes, large, faults, tows, cost, hosts, machines, discovery, sources, assessment and pages are");
           System.exit(2);
         }
       }

@@ -31,23 +31,11 @@ import java.util.function.Consumer;
  */
 public final class FaultBatch implements AutoCloseable {
 
-  private static final String SEED =
-      """
-      traits: {kind: estate, name: mill-street, version: "4.2", instant: site, granularity: 65536, markersSurviveCrash: false, sized: false}
-      tokens: {mill-street-demo: [read, snapshot, volumes, machines, exports, faults]}
-      quota: {machines: 10, volumeGib: 500}
-      zones: []
-      networks: [{id: net-staff, name: staff, zone: "", cidr: 10.20.1.0/24, gateway: 10.20.1.1, isolated: false, like: "", owner: ""}]
-      storages: [{id: shelf-a, name: Shelf A, media: ssd, pricePerGibMonth: "0", currency: EUR}]
-      sizes: []
-      machines:
-        - {id: vm-1, name: ledger, cpus: 1, memoryMib: 1024, os: Debian GNU/Linux 12, firmware: bios, on: false,
-           disks: [{name: system, sizeMib: 40, fillMib: 12, storage: shelf-a}, {name: data, sizeMib: 24, fillMib: 6, storage: shelf-a}],
-           nics: [{network: net-staff, address: 10.20.1.41, mac: "52:54:00:14:01:41"}]}
-        - {id: vm-2, name: desk, cpus: 1, memoryMib: 1024, os: Debian GNU/Linux 12, firmware: bios, on: false,
-           disks: [{name: system, sizeMib: 40, fillMib: 8, storage: shelf-a}],
-           nics: [{network: net-staff, address: 10.20.1.42, mac: "52:54:00:14:01:42"}]}
-      """;
+  private static final List<SmallEstate.Machine> MACHINES =
+      List.of(
+          new SmallEstate.Machine(
+              "ledger", false, List.of(new SmallEstate.Disk(40, 12), new SmallEstate.Disk(24, 6))),
+          new SmallEstate.Machine("desk", false, List.of(new SmallEstate.Disk(40, 8))));
 
   private static final int BLOCK = BlockDigest.BLOCK;
 
@@ -86,38 +74,17 @@ public final class FaultBatch implements AutoCloseable {
   /** Starts everything and loads the wave. */
   public FaultBatch(Consumer<String> say) throws IOException {
     this.say = say;
-    this.seedFile = Files.createTempFile("faults", ".yaml");
-    Files.writeString(seedFile, SEED);
+    this.seedFile = SmallEstate.seed(MACHINES);
     this.harness = Harness.create().database().estate(seedFile.toString()).cloud().service();
     this.api = harness.api();
     this.journey = new Journey(api, line -> {});
-    journey.addSite("mill-street", harness.estate());
-    journey.addSite("saltmarsh", harness.saltmarsh());
-    journey.scan("mill-street");
-    journey.scan("saltmarsh");
-    api.post(
-        "/lanes",
-        Map.of(
-            "name", "lane",
-            "from", "mill-street",
-            "to", "saltmarsh",
-            "networks", Map.of("net-staff", "sub-staff"),
-            "storages", Map.of("shelf-a", "reed")));
+    SmallEstate.join(harness, journey);
     api.post(
         "/timetables",
         Map.of("name", "on-word", "everySeconds", 600, "rpoSeconds", 1200, "keepPoints", 6));
-    api.post(
-        "/waves",
-        Map.of(
-            "name",
-            Journey.WAVE,
-            "lane",
-            "lane",
-            "timetable",
-            "on-word",
-            "machines",
-            List.of(Map.of("machine", "ledger", "rank", 1), Map.of("machine", "desk", "rank", 1))));
-    this.history = new DiskHistory(harness::estate, List.of("ledger", "desk"));
+    List<String> names = MACHINES.stream().map(SmallEstate.Machine::name).toList();
+    SmallEstate.wave(api, Journey.WAVE, "on-word", names);
+    this.history = new DiskHistory(harness::estate, names);
     journey.work("/waves/lending/load", null);
   }
 

@@ -129,7 +129,9 @@ final class LeasedPass {
       lost = true;
       closeAll();
     } catch (IOException | RuntimeException e) {
-      log.warn("progress of pass {} could not be told: {}", lease.pass(), e.getMessage());
+      if (!Thread.currentThread().isInterrupted()) {
+        log.warn("progress of pass {} could not be told: {}", lease.pass(), e.getMessage());
+      } // Else the pass has ended meanwhile.
     }
   }
 
@@ -178,7 +180,8 @@ final class LeasedPass {
             Ranges.parse(d.mayDiffer()),
             d.mayDifferAnywhere(),
             d.resumeFrom(),
-            lease.verify());
+            lease.verify(),
+            Optional.of(new DiskPass.Known(d.root(), d.bytes())).filter(k -> !k.root().isEmpty()));
     PassWatcher watcher =
         new PassWatcher() {
           @Override

@@ -136,7 +136,7 @@ class TugTest {
             6,
             "full",
             true,
-            List.of(new LeaseDisk(0, "db", source, target, digests, SIZE, "", false, 0)));
+            List.of(new LeaseDisk(0, "db", source, target, digests, SIZE, "", false, 0, "")));
     when(desk.take(any(), anyInt()))
         .thenReturn(Optional.of(lease))
         .thenAnswer(
@@ -164,7 +164,8 @@ class TugTest {
             SIZE,
             "",
             false,
-            0);
+            0,
+            "");
     when(desk.take(any(), anyInt()))
         .thenReturn(Optional.of(new Lease("pass-1", 3, 6, "full", true, List.of(first, second))))
         .thenReturn(Optional.empty());

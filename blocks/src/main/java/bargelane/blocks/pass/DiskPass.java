@@ -1,6 +1,7 @@
 package bargelane.blocks.pass;
 
 import bargelane.blocks.Ranges;
+import java.util.Optional;
 
 /**
  * What one pass has to do on one disk.
@@ -13,9 +14,26 @@ import bargelane.blocks.Ranges;
  *     the same snapshot, says it shipped; they are compared with the source, and shipped again only
  *     where they differ
  * @param verify whether what is written is verified once it is flushed
+ * @param known what the digests are known to say without being opened; empty where nothing is
  */
 public record DiskPass(
-    PassKind kind, Ranges mayDiffer, boolean mayDifferAnywhere, long resumeFrom, boolean verify) {
+    PassKind kind,
+    Ranges mayDiffer,
+    boolean mayDifferAnywhere,
+    long resumeFrom,
+    boolean verify,
+    Optional<Known> known) {
+
+  /**
+   * Digests of a replica in which nothing may differ: their root, and the size that they are of.
+   */
+  public record Known(String root, long size) {}
+
+  /** A pass of whose digests nothing is known. */
+  public DiskPass(
+      PassKind kind, Ranges mayDiffer, boolean mayDifferAnywhere, long resumeFrom, boolean verify) {
+    this(kind, mayDiffer, mayDifferAnywhere, resumeFrom, verify, Optional.empty());
+  }
 
   /** A first, full pass onto a blank replica, verified. */
   public static DiskPass full() {

@@ -42,7 +42,6 @@ final class DiskWork {
   private final DiskPass pass;
   private final long size;
   private final DigestVolume digests;
-  private final boolean tracks;
   private final Candidates candidates;
 
   /** Everything below was given out, or need not be looked at. */
@@ -70,24 +69,17 @@ final class DiskWork {
   private long zeroed;
 
   /**
-   * Asks the source what there is to look at.
-   *
-   * @param source stays open until the last chunk is taken
-   * @param target as well; not asked for in a tally
+   * @param sides stay open until the last chunk is taken; the target is not asked in a tally
+   * @param tracked what {@link #tracked} gave
    */
-  DiskWork(
-      BlockDevice source,
-      Connections target,
-      DigestVolume digests,
-      DiskPass pass,
-      DigestVolume.Beat beat)
+  DiskWork(Sides sides, DigestVolume digests, DiskPass pass, Optional<Candidates> tracked)
       throws IOException {
-    this.source = source;
-    this.target = target;
+    this.source = sides.from().get(0);
+    this.target = sides.to();
     this.digests = digests;
     this.pass = pass;
     this.size = source.size();
-    this.candidates = new Candidates(size);
+    this.candidates = tracked.orElseGet(() -> new Candidates(size));
     this.differed = new Candidates(size);
     this.watermark = pass.resumeFrom();
     if (digests.size() > size) {
@@ -98,35 +90,43 @@ final class DiskWork {
               + size
               + " bytes");
     }
-    this.tracks =
-        switch (pass.kind()) {
-          case DELTA -> !pass.mayDifferAnywhere();
-          case TALLY -> source.knows(Context.CHANGED);
-          case FULL, COMPARE -> false;
-        };
-    if (tracks) {
-      sweep(Context.CHANGED, beat);
+    if (tracked.isEmpty()) {
+      candidates.add(0, size);
+    } else if (pass.kind() != PassKind.FULL) {
       candidates.addAll(pass.mayDiffer());
       if (digests.size() > 0) {
         candidates.add(digests.size(), size);
       }
-    } else if (pass.kind() == PassKind.FULL && source.knows(Context.ALLOCATION)) {
-      sweep(Context.ALLOCATION, beat);
-    } else {
-      candidates.add(0, size);
     }
     this.total = candidates.ranges().bytes();
   }
 
-  private void sweep(Context context, DigestVolume.Beat beat) throws IOException {
-    for (long at = 0; at < size; at += SWEEP) {
-      for (Extent e : source.status(context, at, Math.min(SWEEP, size - at))) {
+  /**
+   * Asks the source what there is to look at by what it tracks: what changed, or what it holds for
+   * a full pass. Empty where all of it is.
+   */
+  static Optional<Candidates> tracked(BlockDevice source, DiskPass pass, DigestVolume.Beat beat)
+      throws IOException {
+    Optional<Context> by =
+        switch (pass.kind()) {
+          case DELTA -> Optional.of(Context.CHANGED).filter(c -> !pass.mayDifferAnywhere());
+          case TALLY -> Optional.of(Context.CHANGED).filter(source::knows);
+          case FULL -> Optional.of(Context.ALLOCATION).filter(source::knows);
+          case COMPARE -> Optional.empty();
+        };
+    if (by.isEmpty()) {
+      return Optional.empty();
+    }
+    Candidates found = new Candidates(source.size());
+    for (long at = 0; at < source.size(); at += SWEEP) {
+      for (Extent e : source.status(by.get(), at, Math.min(SWEEP, source.size() - at))) {
         if (e.set()) {
-          candidates.add(e.offset(), e.offset() + e.length());
+          found.add(e.offset(), e.offset() + e.length());
         }
       }
       beat.beat();
     }
+    return Optional.of(found);
   }
 
   /** The next chunk to work on; none when all are given out. Chunks are given out in order. */

@@ -2,9 +2,11 @@ package bargelane.blocks.pass;
 
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.DigestVolume;
+import bargelane.blocks.Ranges;
 import java.io.IOException;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Optional;
 import java.util.concurrent.ExecutionException;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
@@ -64,31 +66,49 @@ public final class PassEngine {
       Opener source, Opener target, Opener digests, DiskPass pass, PassWatcher watcher)
       throws IOException {
     boolean tally = pass.kind() == PassKind.TALLY;
-    try (BlockDevice known = digests.open();
-        Connections from = new Connections(source)) {
-      // A pass that trusts no digest writes all of them anew, whatever is there.
-      DigestVolume tree =
-          pass.mayDifferAnywhere() ? DigestVolume.openUntrusted(known) : DigestVolume.open(known);
-      if (tally && tree.size() == 0) {
-        throw new IOException("there are no finished digests to hold the disk against");
+    DigestVolume.Beat begins =
+        () -> watcher.progress(new PassProgress(0, 0, 0, 0, 0, pass.resumeFrom()));
+    try (Connections from = new Connections(source)) {
+      Optional<Candidates> tracked = DiskWork.tracked(from.get(0), pass, begins);
+      Optional<PassResult> unchanged = unchanged(from.get(0).size(), tracked, pass);
+      if (unchanged.isPresent()) {
+        return unchanged.get();
       }
-      try (Connections to = new Connections(target);
-          Connections checked = new Connections(() -> (tally ? source : target).open(tree.by()))) {
-        if (!tally && to.get(0).size() < from.get(0).size()) {
-          throw new SizeException(to.get(0).size(), from.get(0).size());
+      try (BlockDevice known = digests.open()) {
+        // A pass that trusts no digest writes all of them anew, whatever is there.
+        DigestVolume tree =
+            pass.mayDifferAnywhere() ? DigestVolume.openUntrusted(known) : DigestVolume.open(known);
+        if (tally && tree.size() == 0) {
+          throw new IOException("there are no finished digests to hold the disk against");
         }
-        Sides sides = new Sides(from, to, checked);
-        return run(sides, tree, pass, watcher);
+        try (Connections to = new Connections(target);
+            Connections checked =
+                new Connections(() -> (tally ? source : target).open(tree.by()))) {
+          if (!tally && to.get(0).size() < from.get(0).size()) {
+            throw new SizeException(to.get(0).size(), from.get(0).size());
+          }
+          Sides sides = new Sides(from, to, checked);
+          return run(sides, new DiskWork(sides, tree, pass, tracked), watcher);
+        }
       }
     }
   }
 
-  private PassResult run(Sides sides, DigestVolume tree, DiskPass pass, PassWatcher watcher)
-      throws IOException {
+  /** What a pass comes to that has nothing to do, by what its digests are known to say. */
+  private static Optional<PassResult> unchanged(
+      long size, Optional<Candidates> tracked, DiskPass pass) {
+    boolean none = tracked.isPresent() && tracked.get().ranges().isEmpty();
+    return pass.known()
+        .filter(k -> none && k.size() == size && pass.mayDiffer().isEmpty())
+        .map(
+            k ->
+                new PassResult(
+                    k.root(), new Ranges(), new PassProgress(0, 0, 0, 0, 0, size), false));
+  }
+
+  private PassResult run(Sides sides, DiskWork work, PassWatcher watcher) throws IOException {
+    DiskPass pass = work.pass();
     boolean tally = pass.kind() == PassKind.TALLY;
-    DigestVolume.Beat begins =
-        () -> watcher.progress(new PassProgress(0, 0, 0, 0, 0, pass.resumeFrom()));
-    DiskWork work = new DiskWork(sides.from().get(0), sides.to(), tree, pass, begins);
     if (!tally) {
       boolean anywhere = pass.kind() == PassKind.COMPARE || pass.mayDifferAnywhere();
       watcher.intent(work.candidates(), anywhere);
@@ -104,7 +124,8 @@ public final class PassEngine {
     String root =
         tally
             ? ""
-            : tree.finish(sides.from().get(0).size(), () -> watcher.progress(work.progress()));
+            : work.digests()
+                .finish(sides.from().get(0).size(), () -> watcher.progress(work.progress()));
     boolean readBack = shippers.stream().anyMatch(ChunkShipper::readBack);
     return new PassResult(root, work.differed(), work.progress(), readBack);
   }

@@ -63,6 +63,37 @@ class PassEngineTest {
   }
 
   @Test
+  void aDiskThatIsKnownAndUnchangedIsNotConnectedToTheTarget() throws IOException {
+    fill(3, 1);
+    String root = run(DiskPass.full()).root();
+    source.changed = Optional.of(new Ranges());
+    PassResult none = delta(new Ranges(), new DiskPass.Known(root, SIZE));
+    assertEquals(root, none.root());
+    assertEquals(0, none.progress().total());
+    assertEquals(SIZE, none.progress().watermark());
+    // Where anything may differ, or the digests are of another size, they are opened.
+    assertThrows(
+        AssertionError.class, () -> delta(Ranges.of(0, 1), new DiskPass.Known(root, SIZE)));
+    assertThrows(
+        AssertionError.class, () -> delta(new Ranges(), new DiskPass.Known(root, SIZE - 1)));
+    source.changed = Optional.of(Ranges.of(BLOCK, 2 * BLOCK));
+    assertThrows(AssertionError.class, () -> delta(new Ranges(), new DiskPass.Known(root, SIZE)));
+  }
+
+  private PassResult delta(Ranges mayDiffer, DiskPass.Known known) throws IOException {
+    Opener never =
+        () -> {
+          throw new AssertionError("the target is opened");
+        };
+    return engine.run(
+        () -> source,
+        never,
+        never,
+        new DiskPass(PassKind.DELTA, mayDiffer, false, 0, true, Optional.of(known)),
+        new Heard());
+  }
+
+  @Test
   void aFullPassNeitherReadsNorSendsHoles() throws IOException {
     fill(3, 1);
     fill(40, 2);

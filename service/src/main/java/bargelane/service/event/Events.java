@@ -10,10 +10,13 @@ import java.sql.DriverManager;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.time.Clock;
+import java.util.HashSet;
 import java.util.List;
+import java.util.Set;
 import java.util.concurrent.atomic.AtomicLong;
 import org.hibernate.Session;
 import org.postgresql.PGConnection;
+import org.postgresql.PGNotification;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -26,12 +29,15 @@ public final class Events implements Closeable {
 
   private static final Logger log = LoggerFactory.getLogger(Events.class);
   private static final long ORDER_LOCK = 7401;
+  private static final String EVENT = "bargelane_event";
+  private static final String OFFER = "bargelane_offer";
 
   private final Db db;
   private final Clock clock;
   private final Object bell = new Object();
   private final AtomicLong rings = new AtomicLong();
   private final Thread listener;
+  private volatile Runnable onOffer = () -> {};
   private volatile boolean closed;
 
   /** Listens for events of all nodes on a connection of its own. */
@@ -61,6 +67,18 @@ public final class Events implements Closeable {
     event.text = text;
     event.data = data == null ? null : Json.text(data);
     session.persist(event);
+  }
+
+  /** Tells all nodes that there is work for tugs, once the caller's transaction is committed. */
+  public void offered(Session session) {
+    session
+        .createNativeQuery("select pg_notify('" + OFFER + "', '')", Object.class)
+        .getResultList();
+  }
+
+  /** Has something done whenever a node has work for tugs. */
+  public void onOffer(Runnable ring) {
+    onOffer = ring;
   }
 
   /** The newest event, if there is one. */
@@ -144,11 +162,19 @@ public final class Events implements Closeable {
     while (!closed) {
       try (Connection connection = DriverManager.getConnection(url, user, password);
           Statement statement = connection.createStatement()) {
-        statement.execute("listen bargelane_event");
+        statement.execute("listen " + EVENT);
+        statement.execute("listen " + OFFER);
         ring();
         PGConnection pg = connection.unwrap(PGConnection.class);
         while (!closed) {
-          if (pg.getNotifications(1000).length > 0) {
+          Set<String> heard = new HashSet<>();
+          for (PGNotification n : pg.getNotifications(1000)) {
+            heard.add(n.getName());
+          }
+          if (heard.contains(OFFER)) {
+            onOffer.run();
+          }
+          if (heard.contains(EVENT)) {
             ring();
           }
         }

@@ -66,7 +66,7 @@ final class Landing {
     PointEntity point = moves.point(w);
     Map<String, String> storage = new HashMap<>();
     state.replicas.forEach(r -> storage.put(r.memberId + "/" + r.disk, r.storage));
-    for (PointVolume v : Moves.volumes(point)) {
+    for (PointVolume v : PointVolume.of(point)) {
       MemberEntity m =
           state.members.stream().filter(x -> x.id.equals(v.memberId())).findFirst().orElseThrow();
       String name = cloneName(w, m, v.disk());

@@ -27,12 +27,10 @@ final class LoadRun implements RunKind {
 
   private final Services services;
   private final Moves moves;
-  private final java.util.function.Consumer<String> watchLeg;
 
-  LoadRun(Services services, Moves moves, java.util.function.Consumer<String> watchLeg) {
+  LoadRun(Services services, Moves moves) {
     this.services = services;
     this.moves = moves;
-    this.watchLeg = watchLeg;
   }
 
   @Override
@@ -124,8 +122,6 @@ final class LoadRun implements RunKind {
   }
 
   private Outcome protect(Work w) {
-    moves.resume(w);
-    watchLeg.accept(moves.legId(w));
-    return Outcome.done("");
+    return moves.resume(w);
   }
 }

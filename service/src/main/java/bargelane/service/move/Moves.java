@@ -18,6 +18,7 @@ import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.PointVolume;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
+import bargelane.service.replication.TimetableTask;
 import bargelane.service.replication.TowEntity;
 import bargelane.service.replication.TowState;
 import bargelane.service.replication.Tows;
@@ -29,7 +30,6 @@ import bargelane.service.run.Work;
 import bargelane.sites.Compute;
 import bargelane.sites.SiteDriver;
 import bargelane.text.Sizes;
-import com.fasterxml.jackson.core.type.TypeReference;
 import java.time.temporal.ChronoUnit;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -46,11 +46,9 @@ import org.hibernate.LockMode;
 final class Moves {
 
   private final Services services;
-  private final java.util.function.Consumer<String> watchLeg;
 
-  Moves(Services services, java.util.function.Consumer<String> watchLeg) {
+  Moves(Services services) {
     this.services = services;
-    this.watchLeg = watchLeg;
   }
 
   TowState state(Work w) {
@@ -102,8 +100,9 @@ final class Moves {
               if (leg.state == LegState.PAUSED) {
                 leg.state = LegState.OPEN;
               }
+              TimetableTask.watch(s, leg.id, services.clock().instant());
             });
-    watchLeg.accept(legId(w));
+    services.runs().look();
     return Outcome.done("");
   }
 
@@ -274,10 +273,6 @@ final class Moves {
                     "point-gone", "recovery point " + id + " was removed", "choose a newer one"));
   }
 
-  static List<PointVolume> volumes(PointEntity point) {
-    return Json.read(point.volumes, new TypeReference<List<PointVolume>>() {});
-  }
-
   /** Keeps the record of a finished move. */
   void dossier(Work w, String kind, Map<String, Object> record) {
     services
@@ -302,7 +297,7 @@ final class Moves {
   /** Digests of the point that was started, by machine and disk. */
   /** One disk of a point. */
   static PointVolume volume(PointEntity point, String member, int disk) {
-    return volumes(point).stream()
+    return PointVolume.of(point).stream()
         .filter(v -> v.memberId().equals(member) && v.disk() == disk)
         .findFirst()
         .orElseThrow(
@@ -326,7 +321,7 @@ final class Moves {
 
   static Map<String, String> digests(PointEntity point, TowState state) {
     Map<String, String> digests = new LinkedHashMap<>();
-    for (PointVolume v : volumes(point)) {
+    for (PointVolume v : PointVolume.of(point)) {
       String name =
           state.members.stream()
               .filter(m -> m.id.equals(v.memberId()))

@@ -127,7 +127,7 @@ final class TestRun implements RunKind {
             passId,
             pass -> {
               List<PassDisk> disks = new ArrayList<>();
-              for (PointVolume v : Moves.volumes(point)) {
+              for (PointVolume v : PointVolume.of(point)) {
                 MemberEntity m =
                     state.members.stream()
                         .filter(x -> x.id.equals(v.memberId()))

@@ -14,6 +14,7 @@ import bargelane.service.replication.PointVolume;
 import bargelane.service.replication.ReplicaEntity;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
+import bargelane.service.replication.TimetableTask;
 import bargelane.service.replication.TowState;
 import bargelane.service.replication.Tows;
 import bargelane.service.run.Outcome;
@@ -37,12 +38,10 @@ final class Turning {
 
   private final Services services;
   private final Moves moves;
-  private final java.util.function.Consumer<String> watchLeg;
 
-  Turning(Services services, Moves moves, java.util.function.Consumer<String> watchLeg) {
+  Turning(Services services, Moves moves) {
     this.services = services;
     this.moves = moves;
-    this.watchLeg = watchLeg;
   }
 
   /** What a turn needs to know of the disks of the side that lost. */
@@ -97,7 +96,7 @@ final class Turning {
       }
       services.db().run(s -> openLeg(s, w, turn, legId, replicas, anchored, anchor, site));
     }
-    watchLeg.accept(legId);
+    services.runs().look();
     return Outcome.done(
         turn.equalsBase()
             ? "the common point is held on both sides"
@@ -141,7 +140,7 @@ final class Turning {
   }
 
   private static Optional<PassDisk.Digests> digests(PointEntity base, String member, int disk) {
-    return Moves.volumes(base).stream()
+    return PointVolume.of(base).stream()
         .filter(v -> v.memberId().equals(member) && v.disk() == disk && !v.digests().isEmpty())
         .map(v -> new PassDisk.Digests(base.siteId, base.name, v.digests()))
         .findFirst();
@@ -149,7 +148,7 @@ final class Turning {
 
   private static String root(Optional<PointEntity> base, String member, int disk) {
     return base.stream()
-        .flatMap(p -> Moves.volumes(p).stream())
+        .flatMap(p -> PointVolume.of(p).stream())
         .filter(v -> v.memberId().equals(member) && v.disk() == disk)
         .map(PointVolume::root)
         .findFirst()
@@ -194,6 +193,7 @@ final class Turning {
       List<PointVolume> anchored,
       String anchor,
       String site) {
+    TimetableTask.watch(s, legId, services.clock().instant());
     if (s.find(LegEntity.class, legId) != null) {
       return;
     }

@@ -11,6 +11,7 @@ import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
+import bargelane.service.replication.TimetableTask;
 import bargelane.service.replication.TowEntity;
 import bargelane.service.replication.TowState;
 import bargelane.service.run.Notes;
@@ -35,19 +36,12 @@ final class UndoRun implements RunKind {
   private final Moves moves;
   private final Turning turning;
   private final Landing landings;
-  private final java.util.function.Consumer<String> watchLeg;
 
-  UndoRun(
-      Services services,
-      Moves moves,
-      Turning turning,
-      Landing landings,
-      java.util.function.Consumer<String> watchLeg) {
+  UndoRun(Services services, Moves moves, Turning turning, Landing landings) {
     this.services = services;
     this.moves = moves;
     this.turning = turning;
     this.landings = landings;
-    this.watchLeg = watchLeg;
   }
 
   @Override
@@ -189,8 +183,9 @@ final class UndoRun implements RunKind {
               s.flush();
               s.find(LegEntity.class, former).state = LegState.OPEN;
               s.find(TowEntity.class, w.subjectId()).landed = landed(w) == Side.HOME;
+              TimetableTask.watch(s, former, services.clock().instant());
             });
-    watchLeg.accept(former);
+    services.runs().look();
     return Outcome.done("the next pass is a delta");
   }
 }

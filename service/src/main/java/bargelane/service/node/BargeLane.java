@@ -90,7 +90,9 @@ public final class BargeLane implements Closeable {
             .schedulerName(new SchedulerName.Fixed(o.node()))
             // As many as sites may hold that are silent all at once, and some for the others.
             .threads(64)
-            .pollingInterval(Duration.ofMillis(200))
+            // What this node wakes it looks for at once; this is for what is put off.
+            .pollingInterval(Duration.ofMillis(500))
+            .pollUsingLockAndFetch(0.5, 1)
             .heartbeatInterval(o.pace().heartbeat())
             .missedHeartbeatsLimit(4)
             .enableImmediateExecution()

@@ -202,7 +202,7 @@ final class Rooms {
         new ReplicationApi(
             new Timetables(db, pace.shortestPeriod(), timetable::again), leases, tugs));
     Waves waves = new Waves(services, sizes);
-    WaveRuns.all(services, timetable::watch).forEach(runs::add);
+    WaveRuns.all(services).forEach(runs::add);
     apis.add(
         new MoveApi(
             new MoveDesk(services, waves), new RefitWords(services, waves), new Dossiers(db)));

@@ -26,6 +26,7 @@ import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.PassRun;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.TimetableEntity;
+import bargelane.service.replication.TimetableTask;
 import bargelane.service.replication.Timetables;
 import bargelane.service.replication.TowEntity;
 import bargelane.service.replication.TowState;
@@ -228,6 +229,7 @@ public final class Waves {
   /** Lets the passes of the timetable go on. */
   public void resume(String ref, String by) {
     hold(ref, WaveVerb.RESUME, "", by + " resumed the replication of ");
+    services.runs().look();
   }
 
   private void hold(String ref, WaveVerb verb, String by, String told) {
@@ -245,7 +247,9 @@ public final class Waves {
                       r -> {
                         throw ProblemException.conflict(r.code(), r.cause(), r.remedy());
                       });
-              state.leg.orElseThrow().heldBy = by;
+              LegEntity leg = state.leg.orElseThrow();
+              leg.heldBy = by;
+              TimetableTask.watch(s, leg.id, services.clock().instant());
               services.events().tell(s, "wave", state.tow.id, null, told + state.tow.name, null);
             });
   }

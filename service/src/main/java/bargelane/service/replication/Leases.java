@@ -20,7 +20,8 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 import java.util.concurrent.TimeUnit;
-import java.util.concurrent.atomic.AtomicBoolean;
+import java.util.function.BiConsumer;
+import java.util.function.BiFunction;
 import java.util.function.UnaryOperator;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
@@ -49,7 +50,7 @@ public final class Leases {
       // Another node may have offered something, or a pause be over: one of all who wait here looks
       // again each second.
       if (first || passes.bell.turn()) {
-        Optional<String> claimed = passes.db.tx(s -> claim(s, tug));
+        Optional<Claimed> claimed = passes.db.tx(s -> claim(s, tug));
         if (claimed.isPresent()) {
           if (!first) {
             // Where there was one there may be more.
@@ -71,7 +72,17 @@ public final class Leases {
     }
   }
 
-  private Optional<String> claim(Session s, String tug) {
+  /**
+   * A pass that a tug was given: its disks that are left, what may differ in their replicas, by id,
+   * and the roots of the digests of those that are known to be as their newest point is.
+   */
+  private record Claimed(
+      PassEntity pass,
+      List<PassDisk> left,
+      Map<String, ReplicaEntity> replicas,
+      Map<String, String> roots) {}
+
+  private Optional<Claimed> claim(Session s, String tug) {
     List<?> ids =
         s.createNativeQuery(
                 // What is put off for longer than any pause is so by a clock that has stepped back.
@@ -93,39 +104,61 @@ public final class Leases {
     pass.tug = tug;
     pass.epoch++;
     pass.leaseUntil = passes.clock.instant().plus(passes.lease);
-    return Optional.of(pass.id);
+    List<PassDisk> left = Passes.disks(pass).stream().filter(d -> !d.finished()).toList();
+    passes.exports.record(s, pass, left);
+    Map<String, ReplicaEntity> replicas = new HashMap<>();
+    Map<String, String> roots = new HashMap<>();
+    List<PointVolume> newest = newest(s, pass);
+    for (PassDisk d : left) {
+      if (d.to() != null) {
+        // What earlier attempts, those at this pass among them, may have written is not trusted.
+        ReplicaEntity replica = s.find(ReplicaEntity.class, d.replicaId());
+        replicas.put(d.replicaId(), replica);
+        roots.put(d.replicaId(), knownRoot(newest, replica));
+      }
+    }
+    return Optional.of(new Claimed(pass, left, replicas, roots));
+  }
+
+  /** What the newest point of a pass's leg holds; nothing if there is none. */
+  private static List<PointVolume> newest(Session s, PassEntity pass) {
+    return Optional.ofNullable(pass.legId)
+        .flatMap(leg -> TowState.newestPoint(s, s.find(LegEntity.class, leg)))
+        .map(PointVolume::of)
+        .orElse(List.of());
+  }
+
+  /** The root of a replica's digests if it is exactly as its newest point; empty otherwise. */
+  private static String knownRoot(List<PointVolume> newest, ReplicaEntity r) {
+    if (r.anywhere || r.blank || !r.intent.isEmpty()) {
+      return "";
+    }
+    return newest.stream()
+        .filter(v -> v.memberId().equals(r.memberId) && v.disk() == r.disk)
+        .map(PointVolume::root)
+        .findFirst()
+        .orElse("");
   }
 
   /**
    * Opens the exports of a claimed pass; empty if a site refused, and the pass is then offered
    * again or failed.
    */
-  private Optional<Lease> open(String passId) {
-    Map<String, ReplicaEntity> replicas = new HashMap<>();
-    PassEntity pass =
-        passes.db.tx(
-            s -> {
-              PassEntity p = s.find(PassEntity.class, passId);
-              // What earlier attempts, those at this pass among them, may have written is not
-              // trusted.
-              for (PassDisk d : Passes.disks(p)) {
-                if (d.to() != null) {
-                  replicas.put(d.replicaId(), s.find(ReplicaEntity.class, d.replicaId()));
-                }
-              }
-              return p;
-            });
+  private Optional<Lease> open(Claimed claimed) {
+    PassEntity pass = claimed.pass;
+    String passId = pass.id;
     try {
       if (pass.epoch > 1) {
         passes.exports.revokeFormer(pass);
       }
-      List<PassDisk> left = Passes.disks(pass).stream().filter(d -> !d.finished()).toList();
-      passes.exports.plan(pass, left);
       List<LeaseDisk> given = new ArrayList<>();
-      for (PassDisk disk : left) {
+      for (PassDisk disk : claimed.left) {
         given.add(
             passes.exports.openDisk(
-                pass, disk, Optional.ofNullable(replicas.get(disk.replicaId()))));
+                pass,
+                disk,
+                Optional.ofNullable(claimed.replicas.get(disk.replicaId())),
+                claimed.roots.getOrDefault(disk.replicaId(), "")));
       }
       Optional<PassKind> kind = stillHeld(pass);
       if (kind.isEmpty()) {
@@ -184,17 +217,20 @@ public final class Leases {
         });
   }
 
-  private PassEntity pass(String id) {
-    return passes
-        .db
-        .tx(s -> Optional.ofNullable(s.find(PassEntity.class, id)))
-        .orElseThrow(() -> ProblemException.missing("pass", id));
+  /** Runs a change under the lease's epoch. */
+  private void held(String passId, long epoch, BiConsumer<Session, PassEntity> change) {
+    ask(
+        passId,
+        epoch,
+        (s, p) -> {
+          change.accept(s, p);
+          return p;
+        });
   }
 
-  /** Runs a change under the lease's epoch. */
-  private void held(
-      String passId, long epoch, java.util.function.BiConsumer<Session, PassEntity> change) {
-    passes.db.run(
+  /** Renews a lease, and asks something under its epoch. */
+  private <T> T ask(String passId, long epoch, BiFunction<Session, PassEntity, T> what) {
+    return passes.db.tx(
         s -> {
           PassEntity p = s.find(PassEntity.class, passId, LockMode.PESSIMISTIC_WRITE);
           if (p == null) {
@@ -214,7 +250,7 @@ public final class Leases {
                 "take new work");
           }
           p.leaseUntil = passes.clock.instant().plus(passes.lease);
-          change.accept(s, p);
+          return what.apply(s, p);
         });
   }
 
@@ -332,65 +368,76 @@ public final class Leases {
     }
   }
 
+  /** A disk is finished, with the digests that the target holds of it by its own account. */
   public void done(String passId, LeaseDone d) {
-    PassEntity pass = pass(passId);
-    String root = root(pass, d);
-    AtomicBoolean shipped = new AtomicBoolean();
-    held(
-        passId,
-        d.epoch(),
-        (s, p) -> {
-          PassDisk disk = leased(p, d.disk());
-          if (disk.finished() && disk.root().equals(d.rootDigest())) {
-            // Said again, since the answer was lost.
-            return;
-          }
-          if (disk.finished()) {
-            throw untrue(p, "disk " + disk.index() + " is done with another digest");
-          }
-          check(p, disk, d.total(), d.total(), d.sent(), d.zeroed(), 0);
-          ranges(p, disk, d.differed());
-          if (!root.equals(d.rootDigest())) {
-            throw untrue(
-                p,
-                "disk "
-                    + disk.index()
-                    + " is done with digest "
-                    + d.rootDigest()
-                    + ", and the target holds "
-                    + root);
-          }
-          update(
-              p,
-              d.disk(),
-              x ->
-                  x.finish(
-                      new PassDisk.Progress(
-                          d.total(), d.total(), d.read(), d.sent(), d.zeroed(), x.bytes()),
-                      d.differed(),
-                      d.rootDigest(),
-                      d.readBack()));
-          if (Passes.disks(p).stream().allMatch(PassDisk::finished)) {
-            p.state = PassState.SHIPPED;
-            shipped.set(true);
-          }
-        });
-    if (shipped.get()) {
-      passes.runs.wake(pass.runId);
+    Optional<PassEntity> unread =
+        ask(
+            passId,
+            d.epoch(),
+            (s, p) -> {
+              PassDisk disk = leased(p, d.disk());
+              if (disk.to() == null || disk.finished() || unchanged(s, p, disk, d)) {
+                finish(s, p, disk, d, d.rootDigest());
+                return Optional.empty();
+              }
+              return Optional.of(p);
+            });
+    if (unread.isPresent()) {
+      PassDisk disk = leased(unread.get(), d.disk());
+      String root = root(unread.get(), disk);
+      held(passId, d.epoch(), (s, p) -> finish(s, p, leased(p, d.disk()), d, root));
+    }
+    passes.runs.look();
+  }
+
+  /** Whether nothing was to be done on a disk, whose replica is as its newest point is. */
+  private static boolean unchanged(Session s, PassEntity p, PassDisk disk, LeaseDone d) {
+    return d.total() == 0
+        && d.sent() == 0
+        && !disk.intended()
+        && !d.rootDigest().isEmpty()
+        && d.rootDigest()
+            .equals(knownRoot(newest(s, p), s.find(ReplicaEntity.class, disk.replicaId())));
+  }
+
+  private void finish(Session s, PassEntity p, PassDisk disk, LeaseDone d, String root) {
+    if (disk.finished() && disk.root().equals(d.rootDigest())) {
+      // Said again, since the answer was lost.
+      return;
+    }
+    if (disk.finished()) {
+      throw untrue(p, "disk " + disk.index() + " is done with another digest");
+    }
+    check(p, disk, d.total(), d.total(), d.sent(), d.zeroed(), 0);
+    ranges(p, disk, d.differed());
+    if (!root.equals(d.rootDigest()) || disk.to() == null && !root.isEmpty()) {
+      throw untrue(
+          p,
+          "disk "
+              + disk.index()
+              + " is done with digest "
+              + d.rootDigest()
+              + ", and the target holds "
+              + root);
+    }
+    update(
+        p,
+        d.disk(),
+        x ->
+            x.finish(
+                new PassDisk.Progress(
+                    d.total(), d.total(), d.read(), d.sent(), d.zeroed(), x.bytes()),
+                d.differed(),
+                d.rootDigest(),
+                d.readBack()));
+    if (Passes.disks(p).stream().allMatch(PassDisk::finished)) {
+      p.state = PassState.SHIPPED;
+      passes.runs.wake(s, p.runId);
     }
   }
 
-  /**
-   * The root of a disk's digests by the target's own account; empty for a tally, which writes none.
-   */
-  private String root(PassEntity pass, LeaseDone d) {
-    PassDisk disk = leased(pass, d.disk());
-    if (disk.to() == null || pass.state != PassState.LEASED || pass.epoch != d.epoch()) {
-      return "";
-    }
-    if (disk.finished()) {
-      return disk.root();
-    }
+  /** The root of a disk's digests by the target's own account. */
+  private String root(PassEntity pass, PassDisk disk) {
     try {
       return passes.exports.digestRoot(pass, disk);
     } catch (IOException e) {
@@ -403,11 +450,11 @@ public final class Leases {
   }
 
   public void failed(String passId, LeaseFailed f) {
-    String run = pass(passId).runId;
     held(
         passId,
         f.epoch(),
         (s, p) -> {
+          passes.runs.wake(s, p.runId);
           if (f.code().equals("may-pass")) {
             passes.again(s, p, f.message());
           } else {
@@ -421,6 +468,6 @@ public final class Leases {
             }
           }
         });
-    passes.runs.wake(run);
+    passes.runs.look();
   }
 }

@@ -1,6 +1,7 @@
 package bargelane.service.replication;
 
 import bargelane.core.lane.LanePlan;
+import bargelane.core.replication.Verification;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.platform.Json;
 import com.fasterxml.jackson.core.JsonProcessingException;
@@ -29,7 +30,12 @@ public final class Manifest {
 
   /** The manifest of the point that a pass ends in. */
   public static byte[] of(
-      TowState state, LegEntity leg, PassEntity pass, boolean oneInstant, long spreadMs) {
+      TowState state,
+      LegEntity leg,
+      PassEntity pass,
+      Verification verified,
+      boolean oneInstant,
+      long spreadMs) {
     Map<String, Object> m = new LinkedHashMap<>();
     m.put("format", "bargelane/manifest/3");
     m.put("wave", state.tow.name);
@@ -39,7 +45,7 @@ public final class Manifest {
     m.put("spreadMs", spreadMs);
     m.put("pass", pass.id);
     m.put("kind", pass.kind.word());
-    m.put("verified", Passes.verification(pass).word());
+    m.put("verified", verified.word());
     m.put("from", state.site(TowState.source(leg)).name);
     m.put("to", state.site(TowState.source(leg).other()).name);
     m.put("lane", Json.MAPPER.convertValue(Json.read(state.lane.plan, LanePlan.class), Map.class));

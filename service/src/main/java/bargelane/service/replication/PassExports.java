@@ -25,6 +25,7 @@ import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.BooleanSupplier;
 import java.util.function.Predicate;
 import org.hibernate.LockMode;
+import org.hibernate.Session;
 
 /**
  * The exports of passes: made for one lease, whose epoch their names carry, recorded before they
@@ -88,17 +89,24 @@ final class PassExports {
     ledger.remove(site, EXPORT, name);
   }
 
-  /** Revokes what passes of a tow that are over have left open. */
-  void revokeLeft(String towId) {
-    revoke(towId, o -> o.kind.equals(EXPORT) && !o.wanted);
+  /** What passes of a tow that are over have left open; to be revoked before another begins. */
+  static Map<String, List<String>> left(Session s, String towId) {
+    return Ledger.drop(s, towId, o -> o.kind.equals(EXPORT) && !o.wanted);
+  }
+
+  private void revoke(String towId, Predicate<SiteObjectEntity> which) {
+    revoke(db.tx(s -> Ledger.drop(s, towId, which.and(this::forget))));
   }
 
   /**
+   * Revokes exports that are marked as unwanted: when this returns nobody reads or writes through
+   * them.
+   *
    * @throws SiteException that may pass, if one can't be revoked now
    */
-  private void revoke(String towId, Predicate<SiteObjectEntity> which) {
+  void revoke(Map<String, List<String>> exports) {
     ledger
-        .removeAll(towId, which.and(this::forget))
+        .removeDropped(exports)
         .ifPresent(
             why -> {
               throw new SiteException(
@@ -109,8 +117,8 @@ final class PassExports {
             });
   }
 
-  /** Records the exports of disks that are about to be opened. */
-  void plan(PassEntity pass, List<PassDisk> disks) {
+  /** Records the exports of disks that are about to be opened, in the caller's transaction. */
+  void record(Session s, PassEntity pass, List<PassDisk> disks) {
     List<Thing> exports = new ArrayList<>();
     for (PassDisk disk : disks) {
       exports.add(new Thing(disk.from().site(), EXPORT, exportName(pass, disk, "s")));
@@ -119,15 +127,18 @@ final class PassExports {
         exports.add(new Thing(disk.to().site(), EXPORT, exportName(pass, disk, "t")));
       }
     }
-    ledger.plan(pass.towId, exports);
+    // Their names carry an epoch that nobody had before: nothing can be left under them.
+    ledger.record(s, pass.towId, exports);
   }
 
   /**
-   * Opens what a tug reads and writes for one disk; see {@link #plan}.
+   * Opens what a tug reads and writes for one disk; see {@link #record}.
    *
    * @param replica what may differ in it; empty where nothing is written
+   * @param known the root of its digests if nothing may differ in it; empty otherwise
    */
-  LeaseDisk openDisk(PassEntity pass, PassDisk disk, Optional<ReplicaEntity> replica) {
+  LeaseDisk openDisk(
+      PassEntity pass, PassDisk disk, Optional<ReplicaEntity> replica, String known) {
     PassDisk.From from = disk.from();
     String name = exportName(pass, disk, "s");
     String sourceUri =
@@ -149,7 +160,8 @@ final class PassExports {
         disk.bytes(),
         replica.map(r -> r.intent).orElse(""),
         replica.map(r -> r.anywhere).orElse(false),
-        disk.progress().watermark());
+        disk.progress().watermark(),
+        known);
   }
 
   private String openDigests(PassEntity pass, PassDisk disk) {
@@ -247,14 +259,18 @@ final class PassExports {
     return true;
   }
 
+  /** Marks every export of a pass as unwanted in the caller's transaction; {@link #revoke} then. */
+  Map<String, List<String>> dropped(Session s, PassEntity pass) {
+    return Ledger.drop(s, pass.towId, o -> of(pass, o) && forget(o));
+  }
+
   /** Revokes every export of a pass: when this returns nobody reads or writes through it. */
   void seal(String passId) {
-    PassEntity pass = db.tx(s -> s.find(PassEntity.class, passId));
-    revoke(pass.towId, o -> of(pass, o));
+    revoke(db.tx(s -> dropped(s, s.find(PassEntity.class, passId))));
   }
 
   /** Has every export of a pass revoked as soon as its site allows. */
   void revokeLater(PassEntity pass) {
-    ledger.removeAll(pass.towId, o -> of(pass, o) && forget(o));
+    ledger.removeDropped(db.tx(s -> dropped(s, pass)));
   }
 }

@@ -2,7 +2,9 @@ package bargelane.service.replication;
 
 import bargelane.api.Problem;
 import bargelane.core.point.Retention;
+import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
+import bargelane.core.replication.Verification;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
@@ -22,7 +24,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
-import java.util.concurrent.atomic.AtomicReference;
 import java.util.stream.Stream;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
@@ -79,9 +80,7 @@ public final class PassRun implements RunKind {
     return List.of(
         new Step("snapshot", "Take the disks at one instant", snapshots::take),
         new Step("ship", "Ship what differs", w -> services.passes().shipped(passId(w))),
-        new Step("seal", "Revoke the exports", this::seal),
-        new Step("freeze", "Freeze the point", this::freeze),
-        new Step("record", "Record the point", this::record),
+        new Step("record", "Freeze and record the point", this::record),
         new Step("tidy", "Let the marker advance", this::tidy));
   }
 
@@ -104,37 +103,40 @@ public final class PassRun implements RunKind {
     return "bl-" + passId + "-point";
   }
 
-  private TowState state(Work w) {
-    return services.db().tx(s -> TowState.load(s, w.subjectId()));
+  private static LegEntity leg(Session s, Work w) {
+    return s.find(LegEntity.class, w.input().path("leg").asText());
   }
 
-  private LegEntity leg(Work w) {
-    return services.db().tx(s -> s.find(LegEntity.class, w.input().path("leg").asText()));
-  }
+  /** What freezing looks at, and the exports that are to be revoked before it. */
+  private record Loaded(
+      PassEntity pass,
+      TowState state,
+      LegEntity leg,
+      Verification verification,
+      Map<String, List<String>> exports) {}
 
-  private Outcome seal(Work w) {
-    services.passes().seal(passId(w));
-    return Outcome.done("");
-  }
-
-  /** All that a step of a pass looks at, loaded at once. */
-  private record Loaded(PassEntity pass, TowState state, LegEntity leg) {}
-
-  private Loaded load(Work w) {
-    return services
-        .db()
-        .tx(
-            s ->
-                new Loaded(
-                    s.find(PassEntity.class, passId(w)),
-                    TowState.load(s, w.subjectId()),
-                    s.find(LegEntity.class, w.input().path("leg").asText())));
-  }
-
-  private Outcome freeze(Work w) {
-    Loaded loaded = load(w);
-    PassEntity pass = loaded.pass();
-    TowState state = loaded.state();
+  /**
+   * Revokes the exports, so that nobody writes any more, freezes the point with its manifest, and
+   * records it. Point, marker and replicas change in one transaction, and with them it is noted
+   * what nobody needs any more.
+   */
+  private Outcome record(Work w) {
+    Loaded loaded =
+        services
+            .db()
+            .tx(
+                s -> {
+                  PassEntity pass = s.find(PassEntity.class, passId(w));
+                  LegEntity leg = leg(s, w);
+                  return new Loaded(
+                      pass,
+                      TowState.load(s, w.subjectId()),
+                      leg,
+                      verification(s, pass, leg),
+                      services.passes().exports.dropped(s, pass));
+                });
+    PassEntity pass = loaded.pass;
+    services.passes().exports.revoke(loaded.exports);
     List<PassDisk> disks = Passes.disks(pass);
     String site = disks.get(0).to().site();
     Target target = services.sites().driver(site).target();
@@ -148,59 +150,70 @@ public final class PassRun implements RunKind {
         name,
         "manifest",
         Manifest.of(
-            state, loaded.leg(), pass, w.need(PassNotes.ONE_INSTANT), w.need(PassNotes.SPREAD_MS)));
-    return Outcome.done(name);
+            loaded.state,
+            loaded.leg,
+            pass,
+            loaded.verification,
+            w.need(PassNotes.ONE_INSTANT),
+            w.need(PassNotes.SPREAD_MS)));
+    return Outcome.commit(s -> recorded(s, w));
+  }
+
+  private String recorded(Session s, Work w) {
+    PassEntity pass = s.find(PassEntity.class, passId(w), LockMode.PESSIMISTIC_WRITE);
+    LegEntity leg =
+        s.find(LegEntity.class, w.input().path("leg").asText(), LockMode.PESSIMISTIC_WRITE);
+    if (pass.endedAt != null) {
+      // A version that recorded the point before the step's end has done so.
+      return "";
+    }
+    String former = leg.marker;
+    PointEntity point =
+        point(
+            s,
+            pass,
+            leg,
+            w.need(PassNotes.ONE_INSTANT),
+            w.need(PassNotes.SPREAD_MS),
+            w.get(PassNotes.CONSISTENCY).orElse("crash-consistent"));
+    s.persist(point);
+    leg.marker = snapshotName(pass.id);
+    leg.pointId = point.id;
+    Db.change(
+        s,
+        "update ReplicaEntity set intent = '', anywhere = false, blank = false where legId = ?1",
+        leg.id);
+    Passes.close(pass, PassState.COMPLETE, services.clock().instant());
+    TowState state = TowState.load(s, w.subjectId());
+    w.leave(PassNotes.OVER, Ledger.drop(s, over(s, w, state, leg, former)));
+    services
+        .events()
+        .tell(
+            s,
+            "point",
+            w.subjectId(),
+            w.runId(),
+            state.tow.name
+                + ": recovery point "
+                + point.number
+                + ", "
+                + Sizes.text(pass.sent)
+                + " sent",
+            Map.of("point", point.id, "asOf", point.asOf.toString()));
+    // A pass that took longer than its period: the next one is due.
+    TimetableTask.watch(s, leg.id, pass.startedAt.plusSeconds(state.timetable.everySeconds));
+    return "point " + point.number;
   }
 
   /**
-   * Point, marker and replicas change in one transaction, and with them it is noted which marker
-   * nobody needs any more.
+   * How what a point holds was verified. A pass that wrote nothing verified nothing: what is there
+   * was verified as it was for the point before.
    */
-  private Outcome record(Work w) {
-    AtomicReference<String> detail = new AtomicReference<>("");
-    w.makeOnce(
-        PassNotes.OLD_MARKER,
-        s -> {
-          PassEntity pass = s.find(PassEntity.class, passId(w), LockMode.PESSIMISTIC_WRITE);
-          LegEntity leg = s.find(LegEntity.class, pass.legId, LockMode.PESSIMISTIC_WRITE);
-          if (pass.endedAt != null) {
-            return "";
-          }
-          String old = leg.marker;
-          PointEntity point =
-              point(
-                  s,
-                  pass,
-                  leg,
-                  w.need(PassNotes.ONE_INSTANT),
-                  w.need(PassNotes.SPREAD_MS),
-                  w.get(PassNotes.CONSISTENCY).orElse("crash-consistent"));
-          s.persist(point);
-          leg.marker = snapshotName(pass.id);
-          leg.pointId = point.id;
-          Db.change(
-              s,
-              "update ReplicaEntity set intent = '', anywhere = false, blank = false where legId = ?1",
-              leg.id);
-          Passes.close(pass, PassState.COMPLETE, services.clock().instant());
-          services
-              .events()
-              .tell(
-                  s,
-                  "point",
-                  w.subjectId(),
-                  w.runId(),
-                  TowState.load(s, w.subjectId()).tow.name
-                      + ": recovery point "
-                      + point.number
-                      + ", "
-                      + Sizes.text(pass.sent)
-                      + " sent",
-                  Map.of("point", point.id, "asOf", point.asOf.toString()));
-          detail.set("point " + point.number);
-          return old;
-        });
-    return Outcome.done(detail.get());
+  private static Verification verification(Session s, PassEntity pass, LegEntity leg) {
+    return TowState.newestPoint(s, leg)
+        .filter(p -> pass.kind == PassKind.DELTA && pass.sent == 0 && pass.zeroed == 0)
+        .map(p -> p.verification)
+        .orElseGet(() -> Passes.verification(pass));
   }
 
   private PointEntity point(
@@ -223,7 +236,7 @@ public final class PassRun implements RunKind {
     point.spreadMs = spread;
     point.oneInstant = oneInstant;
     point.consistency = consistency;
-    point.verification = Passes.verification(pass);
+    point.verification = verification(s, pass, leg);
     point.recordedAt = services.clock().instant();
     point.sent = pass.sent;
     point.volumes =
@@ -241,42 +254,56 @@ public final class PassRun implements RunKind {
     return point;
   }
 
-  private Outcome tidy(Work w) {
-    Loaded loaded = load(w);
-    Side from = TowState.source(loaded.leg());
-    String site = loaded.state().siteId(from);
+  /**
+   * What nobody needs once the newest point is recorded: the snapshot, the marker before its own,
+   * and points that are not to be kept, whose records go here: nobody may choose one that is being
+   * removed.
+   *
+   * @param former the marker that the leg had before
+   */
+  private static List<Thing> over(Session s, Work w, TowState state, LegEntity leg, String former) {
+    Side from = TowState.source(leg);
+    String site = state.siteId(from);
+    String own = snapshotName(passId(w));
     List<Thing> over = new ArrayList<>();
-    for (String name : loaded.state().names(snapshotName(passId(w)), from)) {
-      over.add(new Thing(site, "snapshot", name));
+    state.names(own, from).forEach(name -> over.add(new Thing(site, "snapshot", name)));
+    if (!former.isEmpty() && !former.equals(own)) {
+      state.names(former, from).forEach(name -> over.add(new Thing(site, "marker", name)));
     }
-    String old = w.get(PassNotes.OLD_MARKER).orElse("");
-    if (!old.isEmpty() && !old.equals(snapshotName(passId(w)))) {
-      loaded.state().names(old, from).forEach(m -> over.add(new Thing(site, "marker", m)));
-    }
-    // The records go first: nobody may choose a point that is being removed.
-    List<PointEntity> surplus =
-        services.db().tx(s -> surplus(s, w, loaded.state().timetable.keepPoints));
-    surplus.forEach(p -> over.add(new Thing(p.siteId, "point", p.name)));
-    services.ledger().remove(over);
-    return Outcome.done(surplus.isEmpty() ? "" : surplus.size() + " older points removed");
-  }
-
-  /** Takes the records of points that are not to be kept and that nobody works with. */
-  private static List<PointEntity> surplus(Session s, Work w, int keep) {
-    LegEntity leg =
-        s.find(LegEntity.class, w.input().path("leg").asText(), LockMode.PESSIMISTIC_WRITE);
     List<PointEntity> points =
         Db.list(s, PointEntity.class, "from PointEntity where legId = ?1", leg.id);
     Set<String> used = TowState.pointsInUse(s, w.subjectId());
-    List<PointEntity> surplus =
-        Retention.surplus(points, p -> p.number, keep).stream()
-            .filter(p -> !used.contains(p.id))
-            .toList();
-    for (PointEntity p : surplus) {
-      s.remove(p);
-      Ledger.drop(s, p.siteId, "point", p.name);
-    }
-    return surplus;
+    Retention.surplus(points, p -> p.number, state.timetable.keepPoints).stream()
+        .filter(p -> !used.contains(p.id))
+        .forEach(
+            p -> {
+              s.remove(p);
+              over.add(new Thing(p.siteId, "point", p.name));
+            });
+    return over;
+  }
+
+  /** What can't be removed now is removed by the sweep. */
+  private Outcome tidy(Work w) {
+    Map<String, List<String>> over =
+        w.get(PassNotes.OVER)
+            .orElseGet(
+                // The point was recorded by a version that noted nothing.
+                () ->
+                    services
+                        .db()
+                        .tx(
+                            s ->
+                                Ledger.drop(
+                                    s,
+                                    over(
+                                        s,
+                                        w,
+                                        TowState.load(s, w.subjectId()),
+                                        leg(s, w),
+                                        w.get(PassNotes.OLD_MARKER).orElse("")))));
+    services.ledger().removeDropped(over);
+    return Outcome.done("");
   }
 
   private Outcome abandon(Work w) {
@@ -296,8 +323,8 @@ public final class PassRun implements RunKind {
     if (!w.has(PassNotes.PASS)) {
       return Outcome.done("");
     }
-    TowState state = state(w);
-    LegEntity leg = leg(w);
+    TowState state = services.db().tx(s -> TowState.load(s, w.subjectId()));
+    LegEntity leg = services.db().tx(s -> leg(s, w));
     Side from = TowState.source(leg);
     for (String name : state.names(snapshotName(passId(w)), from)) {
       services.ledger().remove(state.siteId(from), "snapshot", name);
@@ -319,6 +346,8 @@ public final class PassRun implements RunKind {
               PassEntity pass = s.find(PassEntity.class, passId(w));
               if (pass.endedAt == null) {
                 Passes.close(pass, PassState.FAILED, services.clock().instant());
+                TimetableTask.watch(
+                    s, leg.id, pass.startedAt.plusSeconds(state.timetable.everySeconds));
               }
             });
     return Outcome.done("");

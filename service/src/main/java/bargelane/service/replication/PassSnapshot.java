@@ -1,6 +1,7 @@
 package bargelane.service.replication;
 
 import bargelane.blocks.DigestVolume;
+import bargelane.blocks.Ranges;
 import bargelane.core.replication.PassKind;
 import bargelane.core.site.Capabilities.Reach;
 import bargelane.core.site.Inventory.MachineFacts;
@@ -48,7 +49,18 @@ final class PassSnapshot {
 
   /** Takes the disks of the tow, and offers the pass that ships them. */
   Outcome take(Work w) {
-    TowState found = state(w);
+    // What passes of this tow that are over have left open.
+    Map<String, List<String>> open = new HashMap<>();
+    TowState found =
+        services
+            .db()
+            .tx(
+                s -> {
+                  if (!w.has(PassNotes.PASS)) {
+                    open.putAll(PassExports.left(s, w.subjectId()));
+                  }
+                  return TowState.load(s, w.subjectId());
+                });
     LegEntity leg =
         found
             .leg
@@ -60,31 +72,20 @@ final class PassSnapshot {
                         "the direction of replication has changed",
                         "nothing is to be done"));
     Side from = TowState.source(leg);
-    if (!w.has(PassNotes.PASS)) {
-      services.passes().revokeLeft(w.subjectId());
-    }
+    services.passes().exports.revoke(open);
     TowState state = fit(w, found, leg, from) ? state(w) : found;
+    Reach reach = state.reach(from);
+    boolean firstTime = !w.has(PassNotes.PASS);
     String passId =
         w.makeOnce(
             PassNotes.PASS,
             s -> {
-              LegEntity held = s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);
-              held.passes++;
-              PassEntity pass =
-                  Passes.create(
-                      s,
-                      services.clock(),
-                      w.runId(),
-                      w.subjectId(),
-                      leg.id,
-                      held.passes,
-                      PassKind.DELTA,
-                      state.timetable.verify);
-              pass.urgent = s.find(RunEntity.class, w.runId()).parentId != null;
+              PassEntity pass = begun(s, w, state, leg);
+              services.ledger().record(s, w.subjectId(), things(pass.id, state, from, reach));
+              w.leave(PassNotes.AS_OF, services.clock().instant());
               return pass.id;
             });
     SiteDriver source = services.sites().driver(state.siteId(from));
-    Reach reach = state.reach(from);
     Set<String> markers = source.source().markers();
     boolean tracked =
         !w.has(PassNotes.MARKER_LOST)
@@ -105,23 +106,14 @@ final class PassSnapshot {
               TowState.nameFor(PassRun.snapshotName(passId), reach, m), k -> new ArrayList<>())
           .addAll(TowState.berth(m, from).orElseThrow().disks());
     }
-    String owner =
-        services
-            .ledger()
-            .plan(
-                w.subjectId(),
-                groups.keySet().stream()
-                    .flatMap(
-                        name ->
-                            Stream.of("snapshot", "marker")
-                                .map(kind -> new Thing(state.siteId(from), kind, name)))
-                    .toList());
-    boolean firstTime = !w.has(PassNotes.AS_OF);
+    String owner = services.ledger().owner(w.subjectId());
     Instant asOf = w.once(PassNotes.AS_OF, () -> services.clock().instant());
     if (firstTime) {
-      // Nobody has asked for this snapshot yet, so its instant is not before now. The note above is
-      // for whoever finds the snapshot made; this is the closer figure.
+      // Nobody has asked for this snapshot yet, so its instant is not before now. The note is for
+      // whoever finds the snapshot made; this is the closer figure.
       asOf = services.clock().instant();
+    } else {
+      services.ledger().plan(w.subjectId(), things(passId, state, from, reach));
     }
     boolean quiesce = state.timetable.quiesce;
     int atRest = 0;
@@ -159,8 +151,7 @@ final class PassSnapshot {
     Instant taken = asOf;
     long spread = promised ? 0 : Duration.between(taken, services.clock().instant()).toMillis();
     w.leave(PassNotes.SPREAD_MS, spread);
-    services.passes().offer(passId, pass -> fill(pass, state, leg, from, reach, kind, taken));
-    return Outcome.done(
+    String detail =
         kind.word()
             + " pass as of "
             + asOf.truncatedTo(ChronoUnit.SECONDS)
@@ -168,7 +159,44 @@ final class PassSnapshot {
             + (atRest > 0 ? ", guests' writes held for at most " + held.toMillis() + " ms" : "")
             + w.get(PassNotes.MARKER_LOST)
                 .map(why -> "; what changed can't be told: " + why)
-                .orElse(""));
+                .orElse("");
+    return Outcome.commitAndWait(
+        s -> {
+          services
+              .passes()
+              .offer(s, passId, pass -> fill(pass, state, leg, from, reach, kind, taken));
+          return detail;
+        });
+  }
+
+  /** Records the pass that this run makes. */
+  private PassEntity begun(Session s, Work w, TowState state, LegEntity leg) {
+    LegEntity held = s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);
+    held.passes++;
+    PassEntity pass =
+        Passes.create(
+            s,
+            services.clock(),
+            w.runId(),
+            w.subjectId(),
+            leg.id,
+            held.passes,
+            PassKind.DELTA,
+            state.timetable.verify);
+    pass.urgent = s.find(RunEntity.class, w.runId()).parentId != null;
+    return pass;
+  }
+
+  /** The snapshots that a pass takes, and the markers that begin with them. */
+  private static List<Thing> things(String passId, TowState state, Side from, Reach reach) {
+    return state.members.stream()
+        .map(m -> TowState.nameFor(PassRun.snapshotName(passId), reach, m))
+        .distinct()
+        .flatMap(
+            name ->
+                Stream.of("snapshot", "marker")
+                    .map(kind -> new Thing(state.siteId(from), kind, name)))
+        .toList();
   }
 
   /**
@@ -214,7 +242,12 @@ final class PassSnapshot {
 
   private void record(
       Session s, Work w, MemberEntity m, ReplicaEntity r, LegEntity leg, long bytes) {
-    s.find(ReplicaEntity.class, r.id).bytes = bytes;
+    ReplicaEntity grown = s.find(ReplicaEntity.class, r.id);
+    grown.bytes = bytes;
+    // Its digests are of the smaller disk.
+    Ranges doubt = Ranges.parse(grown.intent);
+    doubt.add(r.bytes, bytes);
+    grown.intent = doubt.text();
     MachineEntity machine = s.find(MachineEntity.class, m.machineId);
     machine.facts = Json.text(Json.read(machine.facts, MachineFacts.class).grown(r.disk, bytes));
     services

@@ -21,6 +21,7 @@ import java.time.Instant;
 import java.util.List;
 import java.util.concurrent.ThreadLocalRandom;
 import java.util.function.BooleanSupplier;
+import java.util.function.Consumer;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
 
@@ -75,6 +76,7 @@ public final class Passes {
     this.runs = runs;
     this.lease = lease;
     this.clock = clock;
+    events.onOffer(bell::ring);
   }
 
   public static List<PassDisk> disks(PassEntity pass) {
@@ -122,17 +124,19 @@ public final class Passes {
   }
 
   /** Offers a prepared pass to tugs. Offering it again does nothing. */
-  public void offer(String passId, java.util.function.Consumer<PassEntity> fill) {
-    db.run(
-        s -> {
-          PassEntity pass = s.find(PassEntity.class, passId, LockMode.PESSIMISTIC_WRITE);
-          if (pass.state == PassState.PREPARED) {
-            fill.accept(pass);
-            pass.state = PassState.READY;
-            pass.stalledSince = clock.instant();
-          }
-        });
-    bell.ring();
+  public void offer(String passId, Consumer<PassEntity> fill) {
+    db.run(s -> offer(s, passId, fill));
+  }
+
+  /** The same in the caller's transaction; tugs hear of it once that is committed. */
+  public void offer(Session s, String passId, Consumer<PassEntity> fill) {
+    PassEntity pass = s.find(PassEntity.class, passId, LockMode.PESSIMISTIC_WRITE);
+    if (pass.state == PassState.PREPARED) {
+      fill.accept(pass);
+      pass.state = PassState.READY;
+      pass.stalledSince = clock.instant();
+      events.offered(s);
+    }
   }
 
   /** Waits for an offered pass to be shipped; sees to leases that ran out. */
@@ -229,11 +233,6 @@ public final class Passes {
   public void copyDigests(
       String towId, String name, PassDisk.Digests from, PassDisk.Digests to, BooleanSupplier over) {
     exports.copyDigests(towId, name, from, to, over);
-  }
-
-  /** Revokes what earlier passes of a tow have left open, before another begins. */
-  void revokeLeft(String towId) {
-    exports.revokeLeft(towId);
   }
 
   /** Revokes every export of a pass: when this returns nobody reads or writes through it. */

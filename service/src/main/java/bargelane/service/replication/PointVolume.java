@@ -1,5 +1,8 @@
 package bargelane.service.replication;
 
+import bargelane.service.platform.Json;
+import com.fasterxml.jackson.core.type.TypeReference;
+import java.util.List;
 import java.util.Objects;
 
 /**
@@ -9,5 +12,12 @@ import java.util.Objects;
 public record PointVolume(String memberId, int disk, String volume, String root, String digests) {
   public PointVolume {
     digests = Objects.requireNonNullElse(digests, "");
+  }
+
+  private static final TypeReference<List<PointVolume>> ALL = new TypeReference<>() {};
+
+  /** The disks of a point. */
+  public static List<PointVolume> of(PointEntity point) {
+    return Json.read(point.volumes, ALL);
   }
 }

@@ -3,6 +3,7 @@ package bargelane.service.replication;
 import bargelane.core.replication.LegState;
 import bargelane.core.replication.PassDue;
 import bargelane.service.platform.Db;
+import bargelane.service.platform.ScheduledTasks;
 import bargelane.service.run.RunEngine;
 import bargelane.service.run.Runs;
 import com.github.kagkarlsson.scheduler.Scheduler;
@@ -15,14 +16,16 @@ import java.time.Duration;
 import java.time.Instant;
 import java.util.Collection;
 import java.util.Optional;
-import org.slf4j.Logger;
-import org.slf4j.LoggerFactory;
+import org.hibernate.Session;
 
 /** Begins a leg's passes when its timetable says so; never two at once. */
 public final class TimetableTask {
 
-  private static final Logger log = LoggerFactory.getLogger(TimetableTask.class);
-  private static final Duration LOOK_AGAIN = Duration.ofSeconds(1);
+  private static final String TASK = "timetable";
+  private static final Duration TRY_AGAIN = Duration.ofSeconds(1);
+
+  /** When a leg that is held is looked at again, though whoever lets it go on says so. */
+  private static final Duration LOOK_AGAIN = Duration.ofSeconds(10);
 
   private final Db db;
   private final RunEngine runs;
@@ -35,8 +38,8 @@ public final class TimetableTask {
     this.runs = runs;
     this.clock = clock;
     this.task =
-        Tasks.custom("timetable", Void.class)
-            .onFailure(new FailureHandler.OnFailureRetryLater<Void>(LOOK_AGAIN))
+        Tasks.custom(TASK, Void.class)
+            .onFailure(new FailureHandler.OnFailureRetryLater<Void>(TRY_AGAIN))
             .onDeadExecutionRevive()
             .execute((instance, context) -> due(instance.getId()));
   }
@@ -48,36 +51,30 @@ public final class TimetableTask {
   /** Takes up every leg that is open. */
   public void open(Scheduler started) {
     scheduler = started;
-    db.tx(
+    again(
+        db.tx(
             s ->
                 Db.list(
-                    s, String.class, "select id from LegEntity where state <> ?1", LegState.CLOSED))
-        .forEach(this::watch);
+                    s,
+                    String.class,
+                    "select id from LegEntity where state <> ?1",
+                    LegState.CLOSED)));
   }
 
-  /** Sees to a leg from now on; a paused one waits until it is open. */
-  public void watch(String legId) {
-    if (scheduler != null) {
-      scheduler.scheduleIfNotExists(task.instance(legId), clock.instant());
-    }
-  }
-
-  /** Has legs looked at now, since what they keep to has changed. */
+  /** Has legs looked at now: what they keep to has changed. */
   public void again(Collection<String> legs) {
-    if (scheduler == null) {
-      return;
-    }
-    for (String leg : legs) {
-      try {
-        scheduler.reschedule(task.instance(leg), clock.instant());
-      } catch (RuntimeException e) {
-        // It is being looked at this moment, or its leg is closed.
-        log.debug("leg {} is not put forward: {}", leg, e.getMessage());
-      }
+    db.run(s -> legs.forEach(leg -> watch(s, leg, clock.instant())));
+    if (scheduler != null) {
+      scheduler.triggerCheckForDueExecutions();
     }
   }
 
-  private record Due(boolean over, String run, Instant next) {}
+  /** Sees to a leg from an instant on, in the transaction that opens it or lets it go on. */
+  public static void watch(Session s, String legId, Instant from) {
+    ScheduledTasks.by(s, TASK, legId, from);
+  }
+
+  private record Due(boolean over, boolean begun, Instant next) {}
 
   private CompletionHandler<Void> due(String legId) {
     Due due =
@@ -87,11 +84,11 @@ public final class TimetableTask {
               LegEntity leg =
                   s.find(LegEntity.class, legId, org.hibernate.LockMode.PESSIMISTIC_WRITE);
               if (leg == null || leg.state == LegState.CLOSED) {
-                return new Due(true, "", now);
+                return new Due(true, false, now);
               }
               boolean busy = !Runs.open(s, PassRun.KIND, leg.towId).isEmpty();
               if (busy || leg.state == LegState.PAUSED || !leg.heldBy.isEmpty()) {
-                return new Due(false, "", now.plus(LOOK_AGAIN));
+                return new Due(false, false, now.plus(LOOK_AGAIN));
               }
               TowEntity tow = s.find(TowEntity.class, leg.towId);
               TimetableEntity timetable = s.find(TimetableEntity.class, tow.timetableId);
@@ -103,18 +100,16 @@ public final class TimetableTask {
                       legId);
               Instant next = PassDue.next(last, Duration.ofSeconds(timetable.everySeconds), now);
               if (next.isAfter(now)) {
-                return new Due(false, "", next);
+                return new Due(false, false, next);
               }
-              return new Due(
-                  false,
-                  PassRun.start(s, runs, tow, legId, null, "timetable"),
-                  now.plusSeconds(timetable.everySeconds));
+              PassRun.start(s, runs, tow, legId, null, "timetable");
+              return new Due(false, true, now.plusSeconds(timetable.everySeconds));
             });
     if (due.over()) {
       return new CompletionHandler.OnCompleteRemove<>();
     }
-    if (!due.run().isEmpty()) {
-      runs.wake(due.run());
+    if (due.begun()) {
+      runs.look();
     }
     return (complete, operations) -> operations.reschedule(complete, due.next());
   }

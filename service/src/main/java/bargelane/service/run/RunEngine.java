@@ -9,9 +9,7 @@ import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
-import bargelane.service.platform.Remedies;
-import bargelane.sites.Acting;
-import bargelane.sites.SiteException;
+import bargelane.service.platform.ScheduledTasks;
 import com.github.kagkarlsson.scheduler.Scheduler;
 import com.github.kagkarlsson.scheduler.task.CompletionHandler;
 import com.github.kagkarlsson.scheduler.task.FailureHandler;
@@ -25,12 +23,9 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.ConcurrentHashMap;
-import java.util.concurrent.ThreadLocalRandom;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
 import org.hibernate.exception.ConstraintViolationException;
-import org.slf4j.Logger;
-import org.slf4j.LoggerFactory;
 
 /**
  * Drives runs step by step. A step is recorded before and after; whoever drives a run next begins
@@ -39,8 +34,6 @@ import org.slf4j.LoggerFactory;
  */
 public final class RunEngine {
 
-  private static final Logger log = LoggerFactory.getLogger(RunEngine.class);
-
   private final Db db;
   private final RunStore store;
   private final Clock clock;
@@ -48,19 +41,15 @@ public final class RunEngine {
   private final CustomTask<Void> task;
   private Scheduler scheduler;
 
-  /**
-   * How often the step of a run failed in a row; what is lost with this node only shortens waits.
-   */
-  private record Failures(String step, int count) {}
-
-  private final Map<String, Failures> failures = new ConcurrentHashMap<>();
+  /** By run; what is lost with this node only shortens waits. */
+  private final Map<String, Drive.Failures> failures = new ConcurrentHashMap<>();
 
   public RunEngine(Db db, Events events, Clock clock) {
     this.db = db;
     this.store = new RunStore(db, events, clock);
     this.clock = clock;
     this.task =
-        Tasks.custom("run", Void.class)
+        Tasks.custom(RunStore.TASK, Void.class)
             .onFailure(new FailureHandler.OnFailureRetryLater<Void>(Duration.ofSeconds(1)))
             .onDeadExecutionRevive()
             .execute((instance, context) -> drive(instance.getId()));
@@ -98,7 +87,7 @@ public final class RunEngine {
       String by) {}
 
   /**
-   * Records a run; call {@link #wake} when the transaction is committed.
+   * Records a run, to be driven once the transaction is committed; call {@link #look} then.
    *
    * @throws ProblemException if one of its machines has an open run that changes it
    */
@@ -143,43 +132,31 @@ public final class RunEngine {
     for (Step step : steps) {
       RunStore.add(session, run.id, number++, step);
     }
-    store.tell(session, run, told(kind), run.title + " started", null);
+    store.tell(session, run, RunStore.told(run), run.title + " started", null);
+    wake(session, run.id);
     return run.id;
-  }
-
-  /** The kind of the events that tell of a run as a whole. */
-  private static String told(RunKind kind) {
-    return kind.routine() ? kind.name() : "run";
   }
 
   /** Has a run driven now. */
   public void wake(String runId) {
-    if (scheduler == null) {
-      return;
-    }
-    Instant now = clock.instant();
-    if (!scheduler.scheduleIfNotExists(task.instance(runId), now)) {
-      try {
-        scheduler.reschedule(task.instance(runId), now);
-      } catch (RuntimeException e) {
-        // It is being driven at this moment and looks again by itself.
-        log.debug("run {} is awake", runId);
-      }
+    db.run(s -> wake(s, runId));
+    look();
+  }
+
+  /** Has a run driven once the caller's transaction is committed; {@link #look} then. */
+  public void wake(Session session, String runId) {
+    ScheduledTasks.by(session, RunStore.TASK, runId, clock.instant());
+  }
+
+  /** Has this node look at once for runs that are to be driven. */
+  public void look() {
+    if (scheduler != null) {
+      scheduler.triggerCheckForDueExecutions();
     }
   }
 
   /** The code of the problem of a run that a person stopped. */
   public static final String STOPPED = "stopped";
-
-  private static Problem stopped(RunEntity run) {
-    return new Problem(
-        "about:blank",
-        run.title + " stopped",
-        409,
-        STOPPED,
-        run.stopBy + " stopped it",
-        bargelane.api.Remedy.NONE);
-  }
 
   /**
    * Asks that a run is stopped: it is backed out before its next step, or in the step that it waits
@@ -212,7 +189,7 @@ public final class RunEngine {
                   });
           if (run.stopBy.isEmpty()) {
             run.stopBy = by;
-            store.tell(s, run, told(kinds.get(run.kind)), by + " stops " + run.title, null);
+            store.tell(s, run, RunStore.told(run), by + " stops " + run.title, null);
           }
         });
     wake(runId);
@@ -237,163 +214,17 @@ public final class RunEngine {
   }
 
   private CompletionHandler<Void> drive(String runId) {
-    RunEntity run = store.take(runId);
-    if (run == null || run.endedAt != null) {
+    Optional<Drive> drive = Drive.take(store, clock, failures, kinds, runId);
+    if (drive.isEmpty()) {
       return new CompletionHandler.OnCompleteRemove<>();
     }
-    Work work = new Work(store, run);
-    RunKind kind = kinds.get(run.kind);
-    RunStore.Finished finished = null;
-    try {
-      while (true) {
-        boolean backing = run.state == RunState.BACKING_OUT;
-        List<Step> steps = backing ? kind.backOut(work) : kind.steps(work);
-        StepEntity row = store.next(run, finished, steps);
-        finished = null;
-        if (row == null) {
-          failures.remove(run.id);
-          String parent = store.end(run, backing ? RunState.FAILED : RunState.DONE, told(kind));
-          if (parent != null) {
-            wake(parent);
-          }
-          return new CompletionHandler.OnCompleteRemove<>();
-        }
-        if (!backing && !run.stopBy.isEmpty() && kind.holdsOn(work).isEmpty()) {
-          store.giveIn(run, row, stopped(run), "not done", kind.backOut(work));
-          continue;
-        }
-        Step step = steps.stream().filter(x -> x.name().equals(row.name)).findFirst().orElseThrow();
-        if (!backing && !run.stopBy.isEmpty()) {
-          store.begin(run, row);
-        }
-        Outcome outcome = attempt(work, run, kind, row, step);
-        if (outcome instanceof Outcome.Done done) {
-          finished = new RunStore.Finished(row, done.detail());
-        } else if (outcome instanceof Outcome.Wait wait) {
-          store.note(run, row, wait.detail());
-          if (!backing && !run.stopBy.isEmpty() && kind.holdsOn(work).isEmpty()) {
-            continue; // It was stopped while the step was tried.
-          }
-          Instant next = clock.instant().plus(wait.again());
-          return (complete, operations) -> operations.reschedule(complete, next);
-        }
-      }
-    } catch (Work.StaleEpoch e) {
-      log.info("{}", e.getMessage());
-      Instant next = clock.instant();
+    Optional<Duration> again = drive.get().on();
+    if (again.isPresent()) {
+      Instant next = clock.instant().plus(again.get());
       return (complete, operations) -> operations.reschedule(complete, next);
     }
-  }
-
-  /** One attempt; null means the run's state changed and the next step is to be looked up again. */
-  private Outcome attempt(Work work, RunEntity run, RunKind kind, StepEntity row, Step step) {
-    try {
-      Outcome outcome =
-          new Acting(run.kind + " of " + run.subjectId, run.epoch)
-              .run(() -> step.action().run(work));
-      failures.remove(run.id);
-      return outcome;
-    } catch (Work.StaleEpoch e) {
-      throw e;
-    } catch (RuntimeException e) {
-      Optional<String> database = Db.trouble(e);
-      if (database.isPresent()) {
-        return new Outcome.Wait("the database: " + database.get(), pause(run, row));
-      }
-      if (step.untilDone()) {
-        boolean expected = e instanceof SiteException || e instanceof RunFailure;
-        return new Outcome.Wait(
-            expected
-                ? e.getMessage()
-                : internal(row, e) + " (entry " + logged(run, row, e) + " of its log)",
-            pause(run, row));
-      }
-      return failed(work, run, kind, row, e);
-    }
-  }
-
-  /**
-   * Between two attempts at a step that fails: from 1 s to 8 s by how often it failed since it last
-   * got on, and not the same for all that wait.
-   */
-  private Duration pause(RunEntity run, StepEntity row) {
-    Failures now =
-        failures.merge(
-            run.id,
-            new Failures(row.name, 1),
-            (a, b) -> a.step.equals(b.step) ? new Failures(a.step, a.count + 1) : b);
-    long most = 1000L << Math.min(now.count, 3);
-    return Duration.ofMillis(most / 2 + ThreadLocalRandom.current().nextLong(most / 2 + 1));
-  }
-
-  private static String internal(StepEntity row, RuntimeException e) {
-    return "the service failed at step '" + row.title + "': " + e.getClass().getSimpleName();
-  }
-
-  private static String logged(RunEntity run, StepEntity row, RuntimeException e) {
-    String entry = Ids.next("log");
-    log.error("{}: step {} of run {} failed", entry, row.name, run.id, e);
-    return entry;
-  }
-
-  private Outcome failed(
-      Work work, RunEntity run, RunKind kind, StepEntity row, RuntimeException failure) {
-    try {
-      throw failure;
-    } catch (SiteException e) {
-      boolean patient =
-          Duration.between(row.startedAt, clock.instant()).compareTo(kind.patience()) < 0;
-      if (e.kind() == SiteException.Kind.MAY_PASS && patient) {
-        return new Outcome.Wait(e.getMessage(), pause(run, row));
-      }
-      return giveIn(
-          work,
-          run,
-          kind,
-          row,
-          e.code(),
-          e.getMessage(),
-          Remedy.advice("mend the cause at the site and start it again"));
-    } catch (RunFailure e) {
-      return giveIn(work, run, kind, row, e.code(), e.getMessage(), e.remedy());
-    } catch (RuntimeException e) {
-      return giveIn(
-          work,
-          run,
-          kind,
-          row,
-          "internal",
-          internal(row, e),
-          Remedy.advice("read entry " + logged(run, row, e) + " of the service's log"));
-    }
-  }
-
-  private Outcome giveIn(
-      Work work,
-      RunEntity run,
-      RunKind kind,
-      StepEntity row,
-      String code,
-      String detail,
-      Remedy remedy) {
-    if (run.state == RunState.BACKING_OUT) {
-      // What could not be taken back stands in the ledger and is taken back as soon as it can be;
-      // what must not be left is a step that is tried until it is done.
-      return new Outcome.Done("left for later: " + detail);
-    }
-    log.warn("run {} ({}) fails at '{}': {}", run.id, run.kind, row.title, detail);
-    store.giveIn(
-        run,
-        row,
-        new Problem(
-            "about:blank",
-            run.title + " failed",
-            500,
-            code,
-            row.title + ": " + detail,
-            Remedies.view(remedy)),
-        detail,
-        kind.backOut(work));
-    return null;
+    failures.remove(runId);
+    drive.get().parent().ifPresent(this::wake);
+    return new CompletionHandler.OnCompleteRemove<>();
   }
 }

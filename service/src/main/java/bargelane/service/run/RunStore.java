@@ -12,6 +12,7 @@ import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.function.Function;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
@@ -19,6 +20,9 @@ import org.jspecify.annotations.Nullable;
 
 /** What is stored of runs while they are driven. Every write carries the run's epoch. */
 final class RunStore {
+
+  /** The name of the scheduler's task that drives runs. */
+  static final String TASK = "run";
 
   /** Number of the first step that backs a run out. */
   static final int BACK_OUT = 101;
@@ -33,16 +37,32 @@ final class RunStore {
     this.clock = clock;
   }
 
-  /** Takes a run to be driven, under a new epoch if it is not over; null if there is none. */
-  RunEntity take(String runId) {
-    return db.tx(
-        s -> {
-          RunEntity found = s.find(RunEntity.class, runId, LockMode.PESSIMISTIC_WRITE);
-          if (found != null && found.endedAt == null) {
-            found.epoch = nextEpoch(s);
-          }
-          return found;
-        });
+  /**
+   * Where a run stands: the step that is to be tried now, or that it is over.
+   *
+   * @param parent the run that waits for it, once it is over; null for none
+   */
+  record Next(RunEntity run, @Nullable StepEntity step, @Nullable String parent) {
+    boolean over() {
+      return step == null;
+    }
+  }
+
+  /**
+   * Takes a run to be driven, under a new epoch, and begins its first step that is not done; over
+   * if all are. Empty if there is no such run, or it was over before.
+   */
+  Optional<Next> take(String runId, Function<RunEntity, List<Step>> steps) {
+    return db.tx(s -> take(s, runId).map(run -> next(s, run, null, steps.apply(run))));
+  }
+
+  /** Puts a run that is not over under a new epoch. */
+  static Optional<RunEntity> take(Session s, String runId) {
+    Optional<RunEntity> found =
+        Optional.ofNullable(s.find(RunEntity.class, runId, LockMode.PESSIMISTIC_WRITE))
+            .filter(run -> run.endedAt == null);
+    found.ifPresent(run -> run.epoch = nextEpoch(s));
+    return found;
   }
 
   /** Higher than that of any run that was taken before, whoever took it. */
@@ -75,28 +95,32 @@ final class RunStore {
     session.persist(row);
   }
 
-  /** What a step that is done came to. */
-  record Finished(StepEntity row, String detail) {}
+  /** A step that is done, with what is stored together with its end; that gives the detail. */
+  record Finished(StepEntity row, Function<Session, String> work) {}
 
   /**
-   * Records that a step is done, if there is one, and begins the next, in one transaction. Gives
-   * the next; null if all are done. It is not begun if somebody asked that the run is stopped.
+   * Records that a step is done, if there is one, and begins the next or ends the run, in one
+   * transaction. The next is not begun if somebody asked that the run is stopped.
    */
-  StepEntity next(RunEntity run, @Nullable Finished finished, List<Step> steps) {
-    return db.tx(
-        s -> {
-          RunEntity fresh = guarded(s, run);
-          run.stopBy = fresh.stopBy;
-          keep(run, fresh);
-          if (finished != null) {
-            finish(s, run, finished);
-          }
-          StepEntity row = firstNotDone(s, run, steps);
-          if (row != null && (run.stopBy.isEmpty() || run.state == RunState.BACKING_OUT)) {
-            begin(s, run, row);
-          }
-          return row;
-        });
+  Next next(RunEntity run, @Nullable Finished finished, List<Step> steps) {
+    return db.tx(s -> next(s, run, finished, steps));
+  }
+
+  private Next next(Session s, RunEntity run, @Nullable Finished finished, List<Step> steps) {
+    RunEntity fresh = guarded(s, run);
+    run.stopBy = fresh.stopBy;
+    if (finished != null) {
+      finish(s, run, finished.row, finished.work.apply(s));
+    }
+    keep(run, fresh);
+    StepEntity row = firstNotDone(s, run, steps);
+    if (row == null) {
+      return new Next(run, null, end(s, run));
+    }
+    if (run.stopBy.isEmpty() || run.state == RunState.BACKING_OUT) {
+      begin(s, run, row);
+    }
+    return new Next(run, row, null);
   }
 
   /** Stores the notes that were left for the step's end. */
@@ -202,12 +226,12 @@ final class RunStore {
         });
   }
 
-  private void finish(Session s, RunEntity run, Finished f) {
-    StepEntity step = s.find(StepEntity.class, new StepId(run.id, f.row.number));
+  private void finish(Session s, RunEntity run, StepEntity row, String detail) {
+    StepEntity step = s.find(StepEntity.class, new StepId(run.id, row.number));
     step.state = StepState.DONE;
-    step.detail = f.detail;
+    step.detail = detail;
     step.endedAt = clock.instant();
-    tell(s, run, "step", step.title + (f.detail.isEmpty() ? "" : ": " + f.detail), null);
+    tell(s, run, "step", step.title + (detail.isEmpty() ? "" : ": " + detail), null);
   }
 
   /** A step failed for good: the run backs out. */
@@ -236,18 +260,20 @@ final class RunStore {
   }
 
   /** Ends a run; gives the id of the run that waits for it, or null. */
-  String end(RunEntity run, RunState state, String eventKind) {
-    return db.tx(
-        s -> {
-          RunEntity fresh = guarded(s, run);
-          fresh.state = state;
-          fresh.endedAt = clock.instant();
-          s.createNativeMutationQuery("delete from run_machine where run_id = ?1")
-              .setParameter(1, run.id)
-              .executeUpdate();
-          tell(s, run, eventKind, run.title + " " + state.word(), null);
-          return fresh.parentId;
-        });
+  private @Nullable String end(Session s, RunEntity run) {
+    RunEntity fresh = s.find(RunEntity.class, run.id);
+    fresh.state = run.state == RunState.BACKING_OUT ? RunState.FAILED : RunState.DONE;
+    fresh.endedAt = clock.instant();
+    s.createNativeMutationQuery("delete from run_machine where run_id = ?1")
+        .setParameter(1, run.id)
+        .executeUpdate();
+    tell(s, run, told(run), run.title + " " + fresh.state.word(), null);
+    return fresh.parentId;
+  }
+
+  /** The kind of the events that tell of a run as a whole. */
+  static String told(RunEntity run) {
+    return run.routine ? run.kind : "run";
   }
 
   void notes(RunEntity run, Function<Session, String> make) {

@@ -107,6 +107,8 @@ public final class Work {
           run,
           s -> {
             with.set(note.name(), note.write(make.apply(s)));
+            // What was left meanwhile goes with it.
+            with.setAll(notes);
             return with.toString();
           });
       notes.setAll(with);

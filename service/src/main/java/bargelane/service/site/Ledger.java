@@ -9,6 +9,7 @@ import bargelane.sites.Target.Owned;
 import java.time.Clock;
 import java.util.ArrayList;
 import java.util.Comparator;
+import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -71,23 +72,10 @@ public final class Ledger {
 
   /** Records things that are about to be made in one transaction; see the other. */
   public String plan(String towId, List<Thing> things) {
-    String owner = owner(towId);
     while (true) {
-      List<SiteObjectEntity> left =
-          db.tx(
-              s ->
-                  things.stream()
-                      .flatMap(
-                          t -> {
-                            Optional<SiteObjectEntity> known = find(s, t.siteId, t.kind, t.name);
-                            if (known.isEmpty()) {
-                              s.persist(recorded(towId, owner, t));
-                            }
-                            return known.filter(o -> !o.wanted).stream();
-                          })
-                      .toList());
+      List<SiteObjectEntity> left = db.tx(s -> record(s, towId, things));
       if (left.isEmpty()) {
-        return owner;
+        return owner(towId);
       }
       for (SiteObjectEntity o : left) {
         tryRemove(o)
@@ -107,6 +95,20 @@ public final class Ledger {
     }
   }
 
+  /**
+   * Records things that are about to be made in the caller's transaction. Gives what an earlier
+   * step left under their names: {@link #plan} removes that, before anything may be made.
+   */
+  public List<SiteObjectEntity> record(Session s, String towId, List<Thing> things) {
+    Map<Thing, SiteObjectEntity> known = new HashMap<>();
+    find(s, things).forEach(o -> known.put(new Thing(o.siteId, o.kind, o.name), o));
+    String owner = owner(towId);
+    things.stream()
+        .filter(t -> !known.containsKey(t))
+        .forEach(t -> s.persist(recorded(towId, owner, t)));
+    return known.values().stream().filter(o -> !o.wanted).toList();
+  }
+
   private SiteObjectEntity recorded(String towId, String owner, Thing t) {
     SiteObjectEntity o = new SiteObjectEntity();
     o.id = Ids.next("obj");
@@ -123,13 +125,20 @@ public final class Ledger {
 
   private static Optional<SiteObjectEntity> find(
       Session s, String siteId, String kind, String name) {
-    return Db.first(
-        s,
-        SiteObjectEntity.class,
-        "from SiteObjectEntity where siteId = ?1 and kind = ?2 and name = ?3",
-        siteId,
-        kind,
-        name);
+    return find(s, List.of(new Thing(siteId, kind, name))).stream().findFirst();
+  }
+
+  private static List<SiteObjectEntity> find(Session s, List<Thing> things) {
+    return Db.list(
+            s,
+            SiteObjectEntity.class,
+            "from SiteObjectEntity where siteId in ?1 and kind in ?2 and name in ?3",
+            things.stream().map(Thing::siteId).distinct().toList(),
+            things.stream().map(Thing::kind).distinct().toList(),
+            things.stream().map(Thing::name).distinct().toList())
+        .stream()
+        .filter(o -> things.contains(new Thing(o.siteId, o.kind, o.name)))
+        .toList();
   }
 
   /** A thing became the site's own: it is ours no more. */
@@ -178,8 +187,7 @@ public final class Ledger {
    * none if all is gone.
    */
   public Optional<String> remove(List<Thing> things) {
-    return removeThem(
-        s -> things.stream().flatMap(t -> find(s, t.siteId, t.kind, t.name).stream()).toList());
+    return removeThem(s -> find(s, things));
   }
 
   /** Removes everything of a tow now; gives what could not be removed and why, none if all is. */
@@ -197,16 +205,38 @@ public final class Ledger {
 
   /** First all of them are unwanted, so that whoever dies after it leaves nothing behind. */
   private Optional<String> removeThem(Function<Session, List<SiteObjectEntity>> chosen) {
+    return removeDropped(db.tx(s -> unwanted(chosen.apply(s))));
+  }
+
+  /**
+   * Marks things as unwanted in the caller's transaction; gives them for {@link #removeDropped}.
+   */
+  public static Map<String, List<String>> drop(Session s, List<Thing> things) {
+    return unwanted(find(s, things));
+  }
+
+  /** The same for those things of a tow that are chosen. */
+  public static Map<String, List<String>> drop(
+      Session s, String towId, Predicate<SiteObjectEntity> which) {
+    return unwanted(of(s, towId).stream().filter(which).toList());
+  }
+
+  private static Map<String, List<String>> unwanted(List<SiteObjectEntity> chosen) {
     Map<String, List<String>> bySite = new LinkedHashMap<>();
-    db.run(
-        s ->
-            chosen
-                .apply(s)
-                .forEach(
-                    o -> {
-                      o.wanted = false;
-                      bySite.computeIfAbsent(o.siteId, k -> new ArrayList<>()).add(o.id);
-                    }));
+    for (SiteObjectEntity o : chosen) {
+      o.wanted = false;
+      bySite.computeIfAbsent(o.siteId, k -> new ArrayList<>()).add(o.id);
+    }
+    return bySite;
+  }
+
+  /**
+   * Removes things that are marked as unwanted, now or as soon as their sites let us. Gives what
+   * could not be removed and why, none if all is gone.
+   *
+   * @param bySite the ids of their records, by the ids of their sites
+   */
+  public Optional<String> removeDropped(Map<String, List<String>> bySite) {
     List<String> left = new ArrayList<>();
     bySite.values().forEach(ids -> left.addAll(removeHeld(ids)));
     return left.isEmpty() ? Optional.empty() : Optional.of(String.join("; ", left));

@@ -8,6 +8,8 @@ import java.io.IOException;
 import java.time.Clock;
 import java.util.List;
 import java.util.Map;
+import java.util.concurrent.CountDownLatch;
+import java.util.concurrent.TimeUnit;
 import org.junit.jupiter.api.Test;
 
 class EventsTest {
@@ -31,5 +33,33 @@ class EventsTest {
           List.of("event 0", "event 1", "event 2", "event 3", "event 4"),
           events.after(last, 10).stream().map(e -> e.text()).toList());
     }
+  }
+
+  /** On all nodes, and not before the work is stored. */
+  @Test
+  void whoeverHasTugsHearsOfWorkOnceItIsStored() throws IOException, InterruptedException {
+    try (TestDatabase database = TestDatabase.open();
+        Events one = listens(database);
+        Events other = listens(database)) {
+      CountDownLatch heard = new CountDownLatch(2);
+      one.onOffer(heard::countDown);
+      other.onOffer(heard::countDown);
+      database
+          .db()
+          .run(
+              s -> {
+                one.offered(s);
+                assertEquals(2, heard.getCount());
+              });
+      assertTrue(heard.await(5, TimeUnit.SECONDS));
+    }
+  }
+
+  private static Events listens(TestDatabase database) throws InterruptedException {
+    Events events =
+        new Events(database.db(), Clock.systemUTC(), database.url, "bargelane", database.password);
+    // It rings once when it listens.
+    events.await(0, 5000);
+    return events;
   }
 }

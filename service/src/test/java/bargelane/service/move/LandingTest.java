@@ -233,7 +233,7 @@ class LandingTest extends MovesFixture {
 
   @Test
   void anUndoThatCannotStopAllStartsAgainWhatItStopped() {
-    UndoRun undo = new UndoRun(services, moves, turning, landing, watched::add);
+    UndoRun undo = new UndoRun(services, moves, turning, landing);
     assertEquals(List.of("resume"), undo.backOut(work()).stream().map(Step::name).toList());
     work().put(MoveNotes.STOPPED_AT, now);
     List<Step> back = undo.backOut(work());

@@ -45,7 +45,6 @@ import java.io.IOException;
 import java.math.BigDecimal;
 import java.time.Clock;
 import java.time.Instant;
-import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import org.junit.jupiter.api.AfterEach;
@@ -61,7 +60,6 @@ abstract class MovesFixture {
   final Sites sites = mock(Sites.class);
   final Platform home = new Platform();
   final Platform away = new Platform();
-  final List<String> watched = new ArrayList<>();
   Instant now = Instant.parse("2026-11-02T08:00:00Z");
   TestDatabase database;
   Db db;
@@ -99,9 +97,9 @@ abstract class MovesFixture {
     Passes passes =
         new Passes(db, sites, ledger, events, runs, java.time.Duration.ofSeconds(6), clock);
     services = new Services(db, clock, events, sites, ledger, runs, passes);
-    moves = new Moves(services, watched::add);
+    moves = new Moves(services);
     landing = new Landing(services, moves);
-    turning = new Turning(services, moves, watched::add);
+    turning = new Turning(services, moves);
     db.run(this::estate);
   }
 
@@ -287,5 +285,17 @@ abstract class MovesFixture {
                     o ->
                         o.siteId + " " + o.kind + " " + o.name + (o.wanted ? "" : " to be removed"))
                 .toList());
+  }
+
+  /** Legs whose timetable is to be looked at now. */
+  List<String> watched() {
+    return db.tx(
+        s ->
+            s.createNativeQuery(
+                    "select task_instance from scheduled_tasks where task_name = 'timetable'"
+                        + " and execution_time = :now",
+                    String.class)
+                .setParameter("now", now)
+                .getResultList());
   }
 }

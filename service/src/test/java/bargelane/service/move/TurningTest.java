@@ -112,7 +112,7 @@ class TurningTest extends MovesFixture {
     assertEquals(now.minusSeconds(9), common.asOf, "it is as old as the point that it equals");
     assertEquals(
         List.of(new PointVolume("mem", 0, "vol-0", "root-0", replica.digests)),
-        Moves.volumes(common));
+        PointVolume.of(common));
     assertFalse(replica.anywhere, "the digests of the common point are its own");
     assertEquals(root, DigestVolume.root(copied, SIZE));
     verify(home.target)
@@ -122,7 +122,7 @@ class TurningTest extends MovesFixture {
         List.of(),
         recorded().stream().filter(o -> o.contains(" export ")).toList(),
         "what they were copied through is closed");
-    assertEquals(List.of(back.id, back.id), watched, "its passes are due at once");
+    assertEquals(List.of(back.id), watched(), "its passes are due at once");
   }
 
   /** Whoever was relieved comes back when passes of the leg may have gone on from the digests. */

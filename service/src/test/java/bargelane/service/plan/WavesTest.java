@@ -94,7 +94,7 @@ class WavesTest {
     Passes passes = new Passes(db, sites, ledger, events, runs, Duration.ofSeconds(6), clock);
     services = new Services(db, clock, events, sites, ledger, runs, passes);
     runs.add(new PassRun(services));
-    WaveRuns.all(services, leg -> {}).forEach(runs::add);
+    WaveRuns.all(services).forEach(runs::add);
     waves = new Waves(services, new SizeChoices(db, new WaveSizes(), events, clock));
     desk = new MoveDesk(services, waves);
     pages = new WavePages(db, waves, new ReplicationViews(db, clock), clock);

@@ -32,6 +32,11 @@ public final class TestDisks implements Closeable {
     return disk;
   }
 
+  /** Lets nobody look at a disk any more. */
+  public void withdraw(String name) throws IOException {
+    server.revoke(name);
+  }
+
   public String uri(String name) {
     return new NbdAddress.Unix(dir.resolve("s"), name).uri();
   }

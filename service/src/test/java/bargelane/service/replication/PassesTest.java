@@ -5,6 +5,7 @@ import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
+import static org.mockito.ArgumentMatchers.eq;
 import static org.mockito.Mockito.atLeastOnce;
 import static org.mockito.Mockito.doNothing;
 import static org.mockito.Mockito.doThrow;
@@ -14,20 +15,24 @@ import static org.mockito.Mockito.verify;
 import static org.mockito.Mockito.when;
 
 import bargelane.api.Lease;
+import bargelane.api.LeaseDone;
 import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
-import bargelane.core.point.Retention;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
+import bargelane.core.replication.Verification;
+import bargelane.core.site.Capabilities;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunEntity;
 import bargelane.service.run.RunFailure;
+import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.service.run.Works;
 import bargelane.sites.ExportRef;
 import bargelane.sites.SiteException;
+import java.io.IOException;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
@@ -54,7 +59,7 @@ class PassesTest extends PassesFixture {
     assertEquals(PassState.SHIPPED, state());
     assertEquals(root, Passes.disks(db.tx(s -> s.find(PassEntity.class, pass))).get(0).root());
     assertTrue(passes.shipped(pass) instanceof Outcome.Done);
-    verify(runs, atLeastOnce()).wake("run");
+    verify(runs, atLeastOnce()).wake(any(), eq("run"));
   }
 
   @Test
@@ -239,10 +244,14 @@ class PassesTest extends PassesFixture {
     assertEquals(Optional.empty(), leases.take("tug-2", 0));
     verify(target, never()).openVolume("bl-" + pass + "-0-t-2", "r0", true);
     passes.abandon(pass, "given-up", "");
-    SiteException left = assertThrows(SiteException.class, () -> passes.revokeLeft("tow"));
+    SiteException left = assertThrows(SiteException.class, this::revokeLeft);
     assertEquals("export-open", left.code());
     doNothing().when(target).closeExport("bl-" + pass + "-0-t-1");
-    passes.revokeLeft("tow");
+    revokeLeft();
+  }
+
+  private void revokeLeft() {
+    passes.exports.revoke(db.tx(s -> PassExports.left(s, "tow")));
   }
 
   /** The one who opens is slower than its lease is long, and another has taken over. */
@@ -295,13 +304,31 @@ class PassesTest extends PassesFixture {
   @Test
   void theNewestPointIsTheOneThatWasRecordedLastWhateverClocksSay() {
     PassRun kind = new PassRun(new Services(db, clock, events, sites, ledger, runs, passes));
+    db.run(
+        s -> {
+          s.createNativeMutationQuery(
+                  "update lane set plan = '{\"networks\": {}, \"storages\": {}}'")
+              .executeUpdate();
+          String reach =
+              Json.text(
+                  new Capabilities(
+                      "p", "1", Capabilities.Reach.SITE, 65536, true, false, true, null));
+          s.createNativeMutationQuery("update site set capabilities = cast(:reach as jsonb)")
+              .setParameter("reach", reach)
+              .executeUpdate();
+        });
     Random random = new Random(20);
     Instant about = now;
     for (int i = 1; i <= 40; i++) {
       now = about.plusSeconds(random.nextInt(200_000) - 100_000);
       String id = i == 1 ? pass : next();
       // Each pass is a run of its own.
-      db.run(s -> s.find(RunEntity.class, "run").notes = "{}");
+      db.run(
+          s -> {
+            RunEntity run = s.find(RunEntity.class, "run");
+            run.notes = "{}";
+            run.input = "{\"leg\": \"leg\"}";
+          });
       Work w = Works.take(db, events, clock, "run");
       w.put(PassNotes.PASS, id);
       w.put(PassNotes.ONE_INSTANT, true);
@@ -312,7 +339,10 @@ class PassesTest extends PassesFixture {
             p.asOf = now;
             p.disks = Json.text(List.of(disk()));
           });
-      kind.steps(w).stream().filter(x -> x.name().equals("record")).forEach(x -> x.action().run(w));
+      Step record =
+          kind.steps(w).stream().filter(x -> x.name().equals("record")).findFirst().orElseThrow();
+      Outcome.Commit commit = (Outcome.Commit) record.action().run(w);
+      db.tx(commit.work());
       int number = i;
       db.run(
           s -> {
@@ -324,12 +354,70 @@ class PassesTest extends PassesFixture {
           });
     }
     assertEquals(
-        IntStream.rangeClosed(1, 34).boxed().toList(),
-        db.tx(
-            s ->
-                Retention.surplus(Tows.points(s, "leg"), p -> p.number, 6).stream()
-                    .map(p -> p.number)
-                    .toList()));
+        IntStream.rangeClosed(35, 40).boxed().toList(),
+        db.tx(s -> Tows.points(s, "leg").stream().map(p -> p.number).sorted().toList()),
+        "those that were recorded last are kept");
+  }
+
+  /** Nothing may differ in the replica: its root is known, and is not asked of the target. */
+  @Test
+  void aDiskOfWhichNothingChangedIsDoneWithoutItsDigestsBeingRead() throws Exception {
+    String root = recordedPoint();
+    offer();
+    Lease lease = leases.take("tug-1", 0).orElseThrow();
+    assertEquals(root, lease.disks().get(0).root());
+    verify(target).openVolume("bl-" + pass + "-0-d-1", "r0-digests", true);
+    disks.withdraw("r0-digests");
+    leases.done(pass, new LeaseDone(1, 0, 0, 0, 0, 0, "", root, false));
+    assertEquals(PassState.SHIPPED, state());
+  }
+
+  @Test
+  void whoSaysThatNothingChangedIsNotBelievedOnceItSaidWhatItMayWrite() throws Exception {
+    String root = recordedPoint();
+    offer();
+    take("tug-1");
+    now = now.plus(LEASE).plusMillis(1);
+    passes.shipped(pass);
+    now = now.plus(Passes.LONGEST_PAUSE);
+    Lease again = leases.take("tug-2", 0).orElseThrow();
+    assertEquals("", again.disks().get(0).root(), "an attempt before may have written");
+    finish(5);
+    LeaseDone same = new LeaseDone(2, 0, 0, 0, 0, 0, "", root, false);
+    assertEquals("report-impossible", refused(() -> leases.done(pass, same)));
+  }
+
+  @Test
+  void whoSaysThatNothingChangedWithAnotherRootIsHeldAgainstTheTarget() throws Exception {
+    recordedPoint();
+    offer();
+    leases.take("tug-1", 0);
+    LeaseDone other = new LeaseDone(1, 0, 0, 0, 0, 0, "", "0".repeat(64), false);
+    assertEquals("report-impossible", refused(() -> leases.done(pass, other)));
+  }
+
+  /** The replica is exactly its leg's newest point; gives the root of its digests. */
+  private String recordedPoint() throws IOException {
+    String root = finish(3);
+    db.run(
+        s -> {
+          PointEntity point = new PointEntity();
+          point.id = "point-1";
+          point.towId = "tow";
+          point.legId = "leg";
+          point.siteId = "t";
+          point.number = 1;
+          point.name = "bl-point-1";
+          point.asOf = now;
+          point.consistency = "";
+          point.verification = Verification.AT_TARGET;
+          point.recordedAt = now;
+          point.volumes = Json.text(List.of(new PointVolume("mem", 0, "r0", root, "r0-digests")));
+          s.persist(point);
+          s.find(LegEntity.class, "leg").pointId = point.id;
+          s.find(ReplicaEntity.class, "rep").blank = false;
+        });
+    return root;
   }
 
   private String next() {

@@ -33,15 +33,75 @@ class RunEngineTest extends RunsFixture {
     until(() -> run(id).endedAt != null);
     assertEquals(List.of("a", "b", "c"), did);
     assertEquals(RunState.DONE, run(id).state);
-    List<StepEntity> steps =
-        db.tx(
-            s ->
-                Db.list(
-                    s, StepEntity.class, "from StepEntity where runId = ?1 order by number", id));
     assertTrue(
-        steps.stream()
+        steps(id).stream()
             .allMatch(
                 s -> s.state == StepState.DONE && s.attempts == 1 && s.detail.startsWith("said")));
+  }
+
+  @Test
+  void whatAStepCommitsIsStoredWithItsEndOrNotAtAll() throws InterruptedException {
+    AtomicInteger tries = new AtomicInteger();
+    engine.add(
+        new Kind(
+            "commits",
+            List.of(
+                step(
+                    "commit",
+                    w ->
+                        Outcome.commit(
+                            s -> {
+                              events.tell(s, "x", "s", w.runId(), "try " + tries.get(), null);
+                              if (tries.incrementAndGet() == 1) {
+                                throw new SiteException(
+                                    SiteException.Kind.MAY_PASS, "away", "away", null);
+                              }
+                              return "with it";
+                            }))),
+            List.of(),
+            true));
+    drive();
+    String id = start("commits");
+    until(() -> run(id).endedAt != null);
+    assertEquals(RunState.DONE, run(id).state);
+    assertEquals(
+        List.of("try 1"),
+        events.after(0, 10_000).stream()
+            .filter(e -> e.kind().equals("x") && e.run().equals(id))
+            .map(e -> e.text())
+            .toList(),
+        "what failed left nothing");
+    assertEquals("with it", steps(id).get(0).detail);
+  }
+
+  @Test
+  void whatAStepBeginsIsWaitedForByTheNextUntilTheRunIsWoken() throws InterruptedException {
+    CountDownLatch tried = new CountDownLatch(1);
+    engine.add(
+        new Kind(
+            "begins",
+            List.of(
+                step("begin", w -> Outcome.commitAndWait(s -> "begun")),
+                step(
+                    "wait",
+                    w -> {
+                      tried.countDown();
+                      return Outcome.done("");
+                    })),
+            List.of(),
+            true));
+    drive();
+    String id = start("begins");
+    until(() -> steps(id).get(0).state == StepState.DONE);
+    assertEquals(StepState.RUNNING, steps(id).get(1).state);
+    engine.wake(id);
+    assertTrue(tried.await(5, TimeUnit.SECONDS));
+    until(() -> run(id).endedAt != null);
+  }
+
+  private static List<StepEntity> steps(String run) {
+    return db.tx(
+        s -> Db.list(s, StepEntity.class, "from StepEntity where runId = ?1 order by number", run));
   }
 
   @Test

@@ -11,7 +11,7 @@ public final class Works {
 
   /** The run as a new life of the service finds it: under a new epoch, with its stored notes. */
   public static Work take(Db db, Events events, Clock clock, String runId) {
-    RunStore store = new RunStore(db, events, clock);
-    return new Work(store, store.take(runId));
+    return new Work(
+        new RunStore(db, events, clock), db.tx(s -> RunStore.take(s, runId)).orElseThrow());
   }
 }
