@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { csv, duration, exposureHistory, figure, portGrid, size, shortDuration, ticksOfTime, verdictCount } from './format';
+import { csv, duration, exposureHistory, figure, portGrid, secondsOf, size, shortDuration, ticksOfTime, verdictCount } from './format';
 
 describe('size', () => {
   it('uses binary units with three digits', () => {
@@ -94,6 +94,10 @@ describe('csv', () => {
 describe('time on an axis', () => {
   it('is written as people write it', () => {
     expect([0, 15, 60, 90, 3600, 5400, 86400, 604800, 90061].map(shortDuration)).toEqual(['0s', '15s', '1m', '1m30s', '1h', '1h30m', '1d', '7d', '1d1h']);
+  });
+  it('is read as people write it', () => {
+    expect(['15s', '1m30s', '1h', '7d', '1d1h', ' 90s '].map(secondsOf)).toEqual([15, 90, 3600, 604800, 90000, 90]);
+    expect(['', '5', 'm', '5m5', '1s1m', '-5m', '5 m', '1.5h'].map(secondsOf)).toEqual(Array(8).fill(undefined));
   });
   it('has few ticks, at whole steps, whatever its length', () => {
     expect(ticksOfTime(69)).toEqual([0, 15, 30, 45, 60]);

@@ -30,6 +30,16 @@ export function shortDuration(seconds: number): string {
         .join('');
 }
 
+/** Seconds of a length of time as people write it, whole units from the largest to the smallest; undefined if it is none. */
+export function secondsOf(text: string): number | undefined {
+  const parts = /^(?:(\d{1,5})d)?(?:(\d{1,6})h)?(?:(\d{1,7})m)?(?:(\d{1,9})s)?$/.exec(text.trim());
+  if (parts === null || text.trim() === '') {
+    return undefined;
+  }
+  const [d, h, m, s] = parts.slice(1).map((n: string | undefined) => Number(n ?? 0));
+  return ((d * 24 + h) * 60 + m) * 60 + s;
+}
+
 /** A length of time that is still going: tenths below ten seconds. */
 export function duration(seconds: number): string {
   return seconds < 9.95 ? `${seconds.toFixed(1)}s` : shortDuration(seconds);

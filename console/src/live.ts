@@ -7,6 +7,7 @@ const CONCERNS: Record<string, string[]> = {
   progress: ['overview', 'wave', 'passes'],
   pass: ['overview', 'waves', 'wave', 'passes', 'points'],
   point: ['overview', 'waves', 'wave', 'passes', 'points'],
+  scrub: ['overview', 'wave', 'runs'],
   step: ['overview', 'wave', 'runs', 'scans'],
   run: [...MOVES, 'dossiers', 'scans', 'sites', 'site', 'machines', 'machine', 'changes', 'usage', 'connections', 'facts', 'surveys', 'servers', 'agents'],
   proven: MOVES,

@@ -148,6 +148,29 @@ describe('waves and what could be recovered', () => {
     const exposed = screen.getByRole('region', { name: 'What could be recovered' });
     expect(within(exposed).queryByRole('link', { name: 'done' })).toBeNull();
   });
+  it('asks for a scrub, and says what the last one found', async () => {
+    const found = { ...wave().leg!, scrubbedAt: '2026-11-01T08:00:00Z', scrubFound: '64KiB at the target are not what was written there: disk 0 of ledger' };
+    const asked = shown(<WavePage />, '/waves/:name', '/waves/lending', { 'GET /waves/lending': wave({ machines: [member(5)], leg: found }), 'GET /waves/lending/passes': [], 'GET /waves/lending/refit': [], 'POST /waves/lending/scrub': run });
+    fireEvent.click(await screen.findByRole('button', { name: 'Scrub the copies' }));
+    expect(screen.getByText(/^scrubbed .*: 64KiB at the target/)).toBeTruthy();
+    await waitFor(() => expect(asked.some((a) => a.method === 'POST' && a.path === '/waves/lending/scrub')).toBe(true));
+  });
+  it('changes a timetable, and sends no length of time that can not be read', async () => {
+    const brisk = { id: 'tt-1', name: 'brisk', everySeconds: 90061, rpoSeconds: 120000, keepPoints: 6, verify: true, quiesce: true };
+    const asked = shown(<RecoveryPage />, '/recovery', '/recovery', { 'GET /overview': overview(), 'GET /dossiers': [], 'GET /timetables': [brisk], 'PUT /timetables/brisk': brisk });
+    fireEvent.click(await screen.findByRole('button', { name: 'Change' }));
+    const form = within(screen.getByRole('form', { name: 'Change timetable brisk' }));
+    const every = form.getByLabelText('brisk: a pass every');
+    expect((every as HTMLInputElement).value).toBe('90061s');
+    fireEvent.change(every, { target: { value: '5 minutes' } });
+    expect(form.getByText('such as 30s, 5m or 1h30m')).toBeTruthy();
+    expect((form.getByRole('button', { name: 'Change brisk' }) as HTMLButtonElement).disabled).toBe(true);
+    fireEvent.change(every, { target: { value: '5m' } });
+    fireEvent.click(form.getByLabelText('Verify what is written'));
+    fireEvent.click(form.getByRole('button', { name: 'Change brisk' }));
+    await waitFor(() => expect(screen.queryByRole('form')).toBeNull());
+    expect(asked.find((a) => a.method === 'PUT')?.body).toEqual({ everySeconds: 300, rpoSeconds: 120000, keepPoints: 6, verify: false, quiesce: true });
+  });
 });
 
 describe('lanes', () => {

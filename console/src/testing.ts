@@ -4,7 +4,7 @@ import type { Member, Wave, WaveCard } from './api';
 export function wave(change: Partial<Wave> = {}): Wave {
   return {
     id: 'wave-1', name: 'lending', lane: 'over', from: 'mill-street', to: 'saltmarsh', timetable: 'brisk', everySeconds: 15, rpoSeconds: 60, keepPoints: 6,
-    state: 'replicating', machines: [], leg: { id: 'leg-1', number: 1, from: 'mill-street', to: 'saltmarsh', state: 'open', marker: '', commonPoint: '' },
+    state: 'replicating', machines: [], leg: { id: 'leg-1', number: 1, from: 'mill-street', to: 'saltmarsh', state: 'open', marker: '', commonPoint: '', scrubbedAt: null, scrubFound: '' },
     exposureSeconds: 4, newestAsOf: '2026-11-02T08:00:00Z', rpoHeld: true, lastPass: null, points: [], running: [], recent: [], nextAction: { advice: '', action: '', arguments: [] }, verbs: [], divergence: null,
     protectedNow: true, now: '2026-11-02T08:00:04Z', ...change,
   };

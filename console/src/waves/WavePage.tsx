@@ -11,7 +11,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
 import { answer, api, type Pass, type Point, type Run, type Wave } from '../api';
-import { between, clock, duration, shortDuration, size } from '../format';
+import { between, clock, duration, moment, shortDuration, size } from '../format';
 import { useNow } from '../live';
 import { ActionDialog } from './ActionDialog';
 import { actionsOf, meanwhile, pressing, type Action } from './actions';
@@ -131,12 +131,21 @@ function LastPass({ pass }: { pass: Pass | null }) {
   );
 }
 
-/** Asks for passes out of turn. */
+/** When the copies were last held against their digests, and what that found. */
+function scrubbed(leg: NonNullable<Wave['leg']>): string {
+  if (leg.scrubbedAt === null) {
+    return 'never scrubbed yet';
+  }
+  return `scrubbed ${moment(leg.scrubbedAt)}${leg.scrubFound === '' ? ', no block differed' : `: ${leg.scrubFound}`}`;
+}
+
+/** Asks for passes and scrubs out of turn. */
 function PassNow({ wave }: { wave: Wave }) {
   const client = useQueryClient();
   const [trouble, setTrouble] = useState<Error | null>(null);
-  const ask = (deep: boolean) =>
-    answer(api.POST('/api/v1/waves/{wave}/passes', { params: { path: { wave: wave.name }, query: { deep } } })).then(
+  const ask = (deep: boolean) => after(answer(api.POST('/api/v1/waves/{wave}/passes', { params: { path: { wave: wave.name }, query: { deep } } })));
+  const after = (begun: Promise<unknown>) =>
+    begun.then(
       () => {
         setTrouble(null);
         void client.invalidateQueries();
@@ -148,13 +157,17 @@ function PassNow({ wave }: { wave: Wave }) {
   }
   return (
     <Box sx={{ mb: 1 }}>
-      <Box sx={{ display: 'flex', gap: 1, alignItems: 'center' }}>
+      <Box sx={{ display: 'flex', gap: 1, alignItems: 'center', flexWrap: 'wrap' }}>
         <Button size="small" variant="outlined" onClick={() => void ask(false)}>
           Pass now
         </Button>
         <Button size="small" variant="outlined" onClick={() => void ask(true)}>
           Compare every byte
         </Button>
+        <Button size="small" variant="outlined" onClick={() => void after(answer(api.POST('/api/v1/waves/{wave}/scrub', { params: { path: { wave: wave.name } } })))}>
+          Scrub the copies
+        </Button>
+        <Typography color={wave.leg.scrubFound === '' ? 'text.secondary' : 'error.main'}>{scrubbed(wave.leg)}</Typography>
       </Box>
       {trouble !== null && <Trouble error={trouble} />}
     </Box>

@@ -1,6 +1,14 @@
 package bargelane.api;
 
-/** A stretch of replication in one direction. */
+import java.time.Instant;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A stretch of replication in one direction.
+ *
+ * @param scrubbedAt when the copies were last read and held against their digests
+ * @param scrubFound what that found and no pass has mended yet; empty for nothing
+ */
 public record LegView(
     String id,
     int number,
@@ -8,4 +16,6 @@ public record LegView(
     String to,
     String state,
     String marker,
-    String commonPoint) {}
+    String commonPoint,
+    @Nullable Instant scrubbedAt,
+    String scrubFound) {}

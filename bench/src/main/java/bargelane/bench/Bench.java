@@ -41,6 +41,7 @@ public final class Bench {
       switch (part) {
         case "passes" -> PassBench.run();
         case "large" -> LargeBench.run();
+        case "disks" -> DisksBench.run();
         case "cost" -> CostBench.run();
         case "hosts" -> HostBench.run();
         case "machines" -> MachineBench.run();
@@ -52,7 +53,7 @@ public final class Bench {
           System.err.println(
               "'"
                   + part
-                  + "' is not measured; passes, large, faults, tows, cost, hosts, machines, discovery, sources, assessment and pages are");
+                  + "' is not measured; passes, large, disks, faults, tows, cost, hosts, machines, discovery, sources, assessment and pages are");
           System.exit(2);
         }
       }

@@ -32,7 +32,7 @@ public final class Follow {
   }
 
   private static Answer<RunView> run(
-      ApiClient api, String id, Consumer<String> onChange, Runnable onEvent) {
+      ApiClient api, String id, Consumer<String> onChange, Runnable onProgress) {
     Map<Integer, String> told = new HashMap<>();
     long answered = System.nanoTime();
     boolean away = false;
@@ -46,14 +46,16 @@ public final class Follow {
         }
         for (Iterator<String> i = lines.iterator(); i.hasNext(); ) {
           String line = i.next();
-          // An event's data, or the comment by which the service says that it is still there.
-          if (line.startsWith("data:") || line.startsWith(":")) {
+          // An event of this run, or the comment by which the service says that it is still there.
+          if (line.startsWith(":") || line.startsWith("data:") && line.contains('"' + id + '"')) {
             run = tell(api, id, told, onChange);
-            onEvent.run();
             answered = System.nanoTime();
             if (run.value().endedAt() != null) {
               return run;
             }
+          }
+          if (line.startsWith("data:") && line.contains("\"progress\"")) {
+            onProgress.run();
           }
         }
       } catch (ApiClient.UnreachableException

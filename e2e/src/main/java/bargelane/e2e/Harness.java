@@ -117,7 +117,11 @@ public final class Harness implements Closeable {
   }
 
   public Harness cloud() throws IOException {
-    return standin("cloud", "cloud", true);
+    return cloud("cloud");
+  }
+
+  public Harness cloud(String seed) throws IOException {
+    return standin("cloud", seed, true);
   }
 
   private Harness standin(String name, String seed, boolean tls, String... more)

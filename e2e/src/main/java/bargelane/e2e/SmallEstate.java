@@ -7,6 +7,7 @@ import java.nio.file.Path;
 import java.util.List;
 import java.util.Map;
 import java.util.stream.Collectors;
+import java.util.stream.IntStream;
 
 /**
  * An estate of small machines on one network, and a lane from it to the simulated cloud: for
@@ -23,6 +24,9 @@ public final class SmallEstate {
   public record Machine(String name, boolean on, List<Disk> disks) {}
 
   private static final String LANE = "lane";
+
+  /** The disks of more machines get their bytes when they are first needed. */
+  private static final int MANY = 10;
 
   private SmallEstate() {}
 
@@ -41,26 +45,26 @@ public final class SmallEstate {
             machines:
             """);
     for (int i = 0; i < machines.size(); i++) {
-      seed.append(machine(i + 1, machines.get(i)));
+      seed.append(machine(i + 1, machines.get(i), machines.size() > MANY));
     }
     Path file = Files.createTempFile("estate", ".yaml");
     return Files.writeString(file, seed);
   }
 
-  private static String machine(int n, Machine m) {
+  private static String machine(int n, Machine m, boolean onDemand) {
     String disks =
-        m.disks.stream()
-            .map(
+        IntStream.range(0, m.disks.size())
+            .mapToObj(
                 d ->
-                    "{name: disk, sizeMib: %d, fillMib: %d, storage: shelf-a}"
-                        .formatted(d.sizeMib, d.fillMib))
+                    "{name: disk-%d, sizeMib: %d, fillMib: %d, storage: shelf-a}"
+                        .formatted(d, m.disks.get(d).sizeMib, m.disks.get(d).fillMib))
             .collect(Collectors.joining(", "));
     return """
-      - {id: vm-%d, name: %s, cpus: 1, memoryMib: 1024, os: Debian GNU/Linux 12, firmware: bios, on: %b,
+      - {id: vm-%d, name: %s, cpus: 1, memoryMib: 1024, os: Debian GNU/Linux 12, firmware: bios, on: %b, onDemand: %b,
          disks: [%s],
          nics: [{network: net-staff, address: 10.20.%d.%d, mac: "52:54:00:14:%02x:%02x"}]}
     """
-        .formatted(n, m.name, m.on, disks, 1 + n / 200, 10 + n % 200, n >> 8, n & 255);
+        .formatted(n, m.name, m.on, onDemand, disks, 1 + n / 200, 10 + n % 200, n >> 8, n & 255);
   }
 
   /** Adds and scans both sites, and joins them by a lane. */

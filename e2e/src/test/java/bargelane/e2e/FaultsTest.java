@@ -6,6 +6,7 @@ import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.api.Problem;
+import bargelane.blocks.BlockDevice;
 import bargelane.client.ApiClient;
 import bargelane.client.Follow;
 import com.fasterxml.jackson.databind.JsonNode;
@@ -14,6 +15,7 @@ import java.net.URI;
 import java.net.http.HttpClient;
 import java.net.http.HttpRequest;
 import java.net.http.HttpResponse;
+import java.nio.ByteBuffer;
 import java.util.Map;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
@@ -316,8 +318,59 @@ class FaultsTest {
     assertEquals(0, lost());
   }
 
+  /** A bit that the target's storage has lost since it was verified. */
   @Test
   @Order(10)
+  void aScrubFindsWhatTheTargetHasNotKeptAndTheNextPassMendsIt() throws IOException {
+    journey.awaitPoint(java.time.Instant.now());
+    journey.work("/waves/lending/scrub", null);
+    api.post("/waves/lending/pause", null);
+    journey.await("no pass runs", w -> !w.path("lastPass").path("endedAt").isNull());
+    String replica =
+        harness.saltmarsh().ours().stream()
+            .filter(o -> o.startsWith("volume ") && o.endsWith("-lending-app-d0"))
+            .findFirst()
+            .orElseThrow()
+            .substring(7);
+    damage(replica);
+    api.post("/waves/lending/resume", null);
+    journey.awaitPoint(java.time.Instant.now());
+    api.post("/waves/lending/pause", null);
+    journey.await("no pass runs", w -> !w.path("lastPass").path("endedAt").isNull());
+    JsonNode scrub = journey.follow("/waves/lending/scrub", null);
+    assertEquals("copy-differs", scrub.path("problem").path("code").asText(), scrub.toString());
+    assertTrue(
+        api.get("/overview").path("needs").toString().contains("disk 0 of lending-app"),
+        api.get("/overview").path("needs").toString());
+    api.post("/waves/lending/resume", null);
+    journey.awaitPoint(java.time.Instant.now());
+    assertEquals("", journey.wave().path("leg").path("scrubFound").asText());
+    journey.work("/waves/lending/scrub", null);
+    assertEquals(0, lost());
+  }
+
+  /** Changes one bit of a file's content in a replica that nobody else writes to. */
+  private static void damage(String replica) throws IOException {
+    ByteBuffer bit = ByteBuffer.allocate(1);
+    try (BlockDevice disk = harness.saltmarsh().open(replica, true)) {
+      // A block with data in the second half of the disk: no guest writes there.
+      long at =
+          disk.status(BlockDevice.Context.ALLOCATION, 0, disk.size()).stream()
+              .filter(BlockDevice.Extent::set)
+              .reduce((a, b) -> b)
+              .orElseThrow()
+              .offset();
+      disk.read(at, bit);
+      bit.put(0, (byte) (bit.get(0) ^ 1));
+      disk.write(at, bit.flip());
+      disk.flush();
+    } finally {
+      harness.saltmarsh().closeLook(replica);
+    }
+  }
+
+  @Test
+  @Order(11)
   void aTargetThatCannotStartTheMachinesGivesThemBackToTheSource() throws IOException {
     journey.work("test");
     harness.saltmarsh().faults(-1, -1, 0, -1, "lending-app");

@@ -142,7 +142,7 @@ class KillTest {
           "a compare sends what differs, not the disk: " + compared);
       estate.noFaults();
 
-      // A delta whose database is restarted, and a move in whose last pass it is.
+      // A delta whose database is restarted, and moves there and back in whose last pass it is.
       estate.faults(-1, -1, 900, -1, "");
       String through = passThatRuns("delta").path("id").asText();
       harness.restartDatabase();
@@ -151,6 +151,13 @@ class KillTest {
       journey.awaitPoint(Instant.now());
       new Journey(api, line -> {}, Killings.ofDatabase(harness, "cutover", "last"))
           .work("/waves/lending/cutover", Map.of("confirm", "lending", "override", "rehearsed"));
+      assertTrue(cloud.runs("lending-db") && !estate.runs("lending-db"));
+      journey.awaitPoint(Instant.now());
+      new Journey(api, line -> {}, Killings.ofDatabase(harness, "failback", "last"))
+          .work("/waves/lending/failback", Map.of("confirm", "lending", "override", "rehearsed"));
+      assertTrue(estate.runs("lending-db") && !cloud.runs("lending-db"));
+      journey.awaitPoint(Instant.now());
+      journey.work("/waves/lending/cutover", Map.of("confirm", "lending", "override", "rehearsed"));
 
       // It is taken back, and the service killed meanwhile.
       Journey undoing = new Journey(api, line -> {}, Killings.in(harness, "undo", "take-back"));

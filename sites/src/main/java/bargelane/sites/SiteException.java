@@ -7,6 +7,9 @@ package bargelane.sites;
 public final class SiteException extends RuntimeException {
   private static final long serialVersionUID = 1;
 
+  /** The code of a call that found no turn at a site that works. */
+  public static final String BUSY = "site-busy";
+
   /** What a failure means for the one who asked. */
   public enum Kind {
     /** The same call may succeed later: the site is away or busy. */

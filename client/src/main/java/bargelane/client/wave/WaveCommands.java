@@ -25,6 +25,7 @@ import picocli.CommandLine.Command;
       Settle.class,
       Pass.class,
       Passes.class,
+      Scrub.class,
       Pause.class,
       Resume.class,
       DeclareLost.class,

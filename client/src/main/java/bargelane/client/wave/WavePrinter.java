@@ -3,6 +3,7 @@ package bargelane.client.wave;
 import bargelane.api.Divergence;
 import bargelane.api.FindingView;
 import bargelane.api.GateView;
+import bargelane.api.LegView;
 import bargelane.api.MemberView;
 import bargelane.api.PassView;
 import bargelane.api.RunView;
@@ -42,6 +43,8 @@ public final class WavePrinter {
             : exposure + (w.rpoHeld() ? ", RPO held" : ", over the RPO"),
         "Replication",
         w.leg() == null ? "none" : w.leg().from() + " to " + w.leg().to() + ", " + w.leg().state(),
+        "Scrubbed",
+        scrubbed(w.leg()),
         "Next",
         w.nextAction().none() ? "nothing" : Remedies.text(w.nextAction()));
     c.out().println();
@@ -131,5 +134,13 @@ public final class WavePrinter {
                 m.name() + ", note: " + notice.cause() + " -> " + Remedies.text(notice.remedy()));
       }
     }
+  }
+
+  private static String scrubbed(LegView leg) {
+    if (leg == null || leg.scrubbedAt() == null) {
+      return "never";
+    }
+    return Output.local(leg.scrubbedAt())
+        + (leg.scrubFound().isEmpty() ? ", no block differed" : ": " + leg.scrubFound());
   }
 }

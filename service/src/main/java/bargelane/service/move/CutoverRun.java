@@ -65,10 +65,12 @@ final class CutoverRun implements RunKind {
     steps.add(new Step("quiet", "Wait for the running pass", moves::quiet));
     steps.add(
         new Step(
-            "near", "Pass once more while the machines still run", w -> moves.pass(w, "near")));
+            "near",
+            "Pass once more while the machines still run",
+            w -> moves.pass(w, "near", true)));
     steps.add(
         new Step("stop", "Stop and fence the machines", w -> moves.stop(w, winner().other())));
-    steps.add(new Step("last", "Ship the last changes", w -> moves.pass(w, "last")));
+    steps.add(new Step("last", "Ship the last changes", w -> moves.pass(w, "last", true)));
     steps.add(new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, winner())));
     steps.add(
         new Step("define", "Give the machines their disks", w -> landings.define(w, winner())));

@@ -42,7 +42,7 @@ final class LoadRun implements RunKind {
   public List<Step> steps(Work work) {
     return List.of(
         new Step("replicas", "Make the replicas", this::replicas),
-        new Step("first", "Make the first, full pass", w -> moves.pass(w, "first")),
+        new Step("first", "Make the first, full pass", w -> moves.pass(w, "first", false)),
         new Step("protect", "Hand over to the timetable", this::protect));
   }
 

@@ -11,7 +11,6 @@ import bargelane.service.platform.Remedies;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
-import bargelane.service.replication.PassDisk;
 import bargelane.service.replication.PassNotes;
 import bargelane.service.replication.PassRun;
 import bargelane.service.replication.PointEntity;
@@ -30,6 +29,7 @@ import bargelane.service.run.Work;
 import bargelane.sites.Compute;
 import bargelane.sites.SiteDriver;
 import bargelane.text.Sizes;
+import java.time.Duration;
 import java.time.temporal.ChronoUnit;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -46,6 +46,8 @@ import org.hibernate.LockMode;
 final class Moves {
 
   private final Services services;
+
+  private static final Duration PATIENT = Duration.ofSeconds(10);
 
   Moves(Services services) {
     this.services = services;
@@ -124,8 +126,12 @@ final class Moves {
     return open.isEmpty() ? Outcome.done("") : Outcome.waitFor("a pass is being backed out");
   }
 
-  /** Makes a pass as part of this run, and waits for its point. */
-  Outcome pass(Work w, String key) {
+  /**
+   * Makes a pass as part of this run, and waits for its point.
+   *
+   * @param move whether machines are down for it, or soon will be
+   */
+  Outcome pass(Work w, String key, boolean move) {
     LegEntity leg = leg(w);
     String run =
         w.makeOnce(
@@ -136,7 +142,7 @@ final class Moves {
                     services.runs(),
                     s.find(TowEntity.class, w.subjectId()),
                     leg.id,
-                    w.runId(),
+                    new PassRun.For(w.runId(), move),
                     w.startedBy()));
     RunEntity pass = services.db().tx(s -> s.find(RunEntity.class, run));
     switch (pass.state) {
@@ -161,8 +167,9 @@ final class Moves {
         throw new RunFailure(problem.code(), problem.detail(), Remedies.read(problem.remedy()));
       }
       default -> {
-        services.runs().wake(run);
-        return Outcome.waitFor("run " + run);
+        services.runs().look();
+        // Its end wakes this run; a move does not rely on it.
+        return new Outcome.Wait("run " + run, move ? Outcome.LOOK_AGAIN : PATIENT);
       }
     }
   }
@@ -306,17 +313,6 @@ final class Moves {
                     "disk-missing",
                     "point " + point.number + " holds no disk " + disk + " of " + member,
                     "choose a point that does"));
-  }
-
-  /** The digests of one disk as a point holds them. */
-  static PassDisk.Digests digests(PointEntity point, PointVolume v) {
-    if (v.digests().isEmpty()) {
-      throw new RunFailure(
-          "digests-missing",
-          "point " + point.number + " was recorded by an earlier version, without digests",
-          "make a pass; its point holds them");
-    }
-    return new PassDisk.Digests(point.siteId, point.name, v.digests());
   }
 
   static Map<String, String> digests(PointEntity point, TowState state) {

@@ -249,8 +249,9 @@ final class ReconcileRun implements RunKind {
                               state.siteId(side),
                               volumes.get(i),
                               TowState.nameFor(snapshotName(w, key), reach, m),
-                              tracked ? TowState.nameFor(parting.marker(), reach, m) : ""),
-                          Moves.digests(common, Moves.volume(common, m.id, i)),
+                              tracked ? TowState.nameFor(parting.marker(), reach, m) : "",
+                              ""),
+                          Moves.volume(common, m.id, i).digestsIn(common),
                           Plans.facts(state, m).disks().get(i).bytes()));
                 }
               }

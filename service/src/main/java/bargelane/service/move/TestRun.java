@@ -140,8 +140,8 @@ final class TestRun implements RunKind {
                         m.name,
                         v.disk(),
                         new PassDisk.From(
-                            state.siteId(side(w)), landings.cloneName(w, m, v.disk()), "", ""),
-                        Moves.digests(point, v),
+                            state.siteId(side(w)), landings.cloneName(w, m, v.disk()), "", "", ""),
+                        v.digestsIn(point),
                         Plans.facts(state, m).disks().get(v.disk()).bytes()));
               }
               pass.disks = Json.text(disks);

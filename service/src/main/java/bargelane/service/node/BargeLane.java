@@ -53,7 +53,7 @@ public final class BargeLane implements Closeable {
             Entities.ALL,
             Entities.migrations());
     events = new Events(db, clock, o.databaseUrl(), o.databaseUser(), o.databasePassword());
-    rooms = new Rooms(db, events, clock, o.home(), o.pace(), o.agents());
+    rooms = new Rooms(db, events, clock, o.home(), o.node(), o.pace(), o.agents());
     scheduler = schedule(o);
     if (rooms.agents.wanted()) {
       try {

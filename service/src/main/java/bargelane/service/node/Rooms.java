@@ -55,6 +55,8 @@ import bargelane.service.replication.PassRun;
 import bargelane.service.replication.Passes;
 import bargelane.service.replication.ReplicationApi;
 import bargelane.service.replication.ReplicationViews;
+import bargelane.service.replication.ScrubRun;
+import bargelane.service.replication.Scrubs;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.TimetableTask;
 import bargelane.service.replication.Timetables;
@@ -118,7 +120,14 @@ final class Rooms {
           .flatMap(List::stream)
           .toList();
 
-  Rooms(Db db, Events events, Clock clock, Path home, Pace pace, AgentListener.Where where)
+  Rooms(
+      Db db,
+      Events events,
+      Clock clock,
+      Path home,
+      String node,
+      Pace pace,
+      AgentListener.Where where)
       throws IOException {
     this.db = db;
     this.events = events;
@@ -131,7 +140,8 @@ final class Rooms {
     Credentials credentials =
         new Credentials(db, new Vault(home.resolve("master-key")), events, clock);
     sites = new Sites(db, credentials, events, clock);
-    ledger = new Ledger(db, sites, clock, Settings.installation(db));
+    ledger = new Ledger(db, sites, clock, Settings.installation(db), node);
+    ledger.open();
     apis.add(new SiteApi(sites, credentials, ledger));
     recurring.add(every("sweep", Duration.ofSeconds(5), ledger::sweep));
     recurring.add(every("tidy", Duration.ofHours(1), new Upkeep(db, clock, TIDY)::tidy));
@@ -196,6 +206,8 @@ final class Rooms {
     Passes passes = new Passes(db, sites, ledger, events, runs, pace.lease(), clock);
     Services services = new Services(db, clock, events, sites, ledger, runs, passes);
     runs.add(new PassRun(services));
+    runs.add(new ScrubRun(services));
+    recurring.add(every("scrub", Duration.ofMinutes(10), new Scrubs(db, runs, clock)::due));
     Leases leases = new Leases(passes);
     Tugs tugs = new Tugs(db, clock);
     apis.add(

@@ -59,5 +59,7 @@ public record OverviewApi(
     e.post("/waves/{wave}/passes", "Make a pass now")
         .flag("deep", "compare every byte of the copies with the source; trust no digest")
         .begins(RunView.class, r -> waves.pass(r.path("wave"), r.flag("deep"), r.by()));
+    e.post("/waves/{wave}/scrub", "Hold the copies at the target against their digests now")
+        .begins(RunView.class, r -> waves.scrub(r.path("wave"), r.by()));
   }
 }

@@ -112,6 +112,20 @@ public final class OverviewPage {
                         p.problem,
                         Remedy.of("see its run", Action.RUN_SHOW, p.runId),
                         Optional.ofNullable(p.endedAt))));
+    x.state()
+        .leg
+        .filter(l -> !l.scrubFound.isEmpty())
+        .ifPresent(
+            l ->
+                failures.add(
+                    new Failure(
+                        "the copies of wave " + x.state().tow.name,
+                        l.scrubFound,
+                        Remedy.of(
+                            "the next pass mends them; look at the target's storage",
+                            Action.WAVE_SHOW,
+                            x.state().tow.name),
+                        Optional.ofNullable(l.scrubbedAt))));
     return bargelane.core.wave.Need.of(
         x.status(),
         x.protectedNow(),

@@ -157,7 +157,9 @@ public final class WavePages {
         state.site(TowState.source(l).other()).name,
         (l.heldBy.isEmpty() ? l.state : LegState.PAUSED).word(),
         l.marker,
-        common);
+        common,
+        l.scrubbedAt,
+        l.scrubFound);
   }
 
   private static MemberView member(

@@ -24,6 +24,7 @@ import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.PassRun;
+import bargelane.service.replication.ScrubRun;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.TimetableEntity;
 import bargelane.service.replication.TimetableTask;
@@ -255,6 +256,44 @@ public final class Waves {
   }
 
   /**
+   * Has the copies of a wave read at the target and held against their digests, when tugs have
+   * nothing else to do.
+   */
+  public RunView scrub(String ref, String by) {
+    RunView begun =
+        services
+            .db()
+            .tx(
+                s -> {
+                  TowState state = state(s, ref);
+                  LegEntity leg =
+                      state
+                          .leg
+                          .filter(l -> l.pointId != null)
+                          .orElseThrow(
+                              () ->
+                                  ProblemException.conflict(
+                                      "no-point",
+                                      "wave " + state.tow.name + " has no recovery point yet",
+                                      Action.WAVE_LOAD.of(state.tow.name)));
+                  s.refresh(s.find(LegEntity.class, leg.id), LockMode.PESSIMISTIC_WRITE);
+                  Runs.open(s, ScrubRun.KIND, state.tow.id).stream()
+                      .findFirst()
+                      .ifPresent(
+                          r -> {
+                            throw ProblemException.conflict(
+                                "scrub-running",
+                                "the copies of wave " + state.tow.name + " are being scrubbed",
+                                Remedy.of("follow it", Action.RUN_SHOW, r.id));
+                          });
+                  String run = ScrubRun.start(s, services.runs(), state.tow, leg.id, by);
+                  return Runs.view(s, s.find(RunEntity.class, run));
+                });
+    services.runs().look();
+    return begun;
+  }
+
+  /**
    * Begins a pass now, without waiting for the timetable. Gives the run of one that is open.
    *
    * @param deep it compares every byte of the copies with the source, and trusts no digest
@@ -296,8 +335,7 @@ public final class Waves {
                     Tows.doubt(s, leg.id);
                   }
                   return open.map(r -> r.id)
-                      .orElseGet(
-                          () -> PassRun.start(s, services.runs(), state.tow, leg.id, null, by));
+                      .orElseGet(() -> PassRun.start(s, services.runs(), state.tow, leg.id, by));
                 });
     services.runs().wake(run);
     return services.db().tx(s -> Runs.view(s, s.find(RunEntity.class, run)));

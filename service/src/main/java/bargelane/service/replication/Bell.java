@@ -1,12 +1,15 @@
 package bargelane.service.replication;
 
+import java.time.Duration;
+
 /**
  * Rung when a pass is offered on this node. Whoever waits is woken at once; what other nodes offer
  * is found by one of all who wait, who looks each second.
  */
 final class Bell {
 
-  static final long SECOND_NS = 1_000_000_000L;
+  static final Duration SECOND = Duration.ofSeconds(1);
+  static final long SECOND_NS = SECOND.toNanos();
 
   private long rings;
   private long looked = System.nanoTime() - SECOND_NS;

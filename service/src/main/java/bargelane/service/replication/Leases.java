@@ -13,6 +13,7 @@ import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
 import bargelane.sites.SiteException;
 import java.io.IOException;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -74,20 +75,26 @@ public final class Leases {
 
   /**
    * A pass that a tug was given: its disks that are left, what may differ in their replicas, by id,
-   * and the roots of the digests of those that are known to be as their newest point is.
+   * the roots of the digests of those that are known to be as their newest point is, and since when
+   * it has got nowhere.
    */
   private record Claimed(
       PassEntity pass,
       List<PassDisk> left,
       Map<String, ReplicaEntity> replicas,
-      Map<String, String> roots) {}
+      Map<String, String> roots,
+      Instant waitedSince) {}
 
   private Optional<Claimed> claim(Session s, String tug) {
     List<?> ids =
         s.createNativeQuery(
                 // What is put off for longer than any pause is so by a clock that has stepped back.
-                "select id from pass where state = 'ready' and (not_before is null or not_before <= :now"
-                    + " or not_before > :last) order by urgent desc, started_at limit 1 for update skip locked",
+                "select id from pass where ended_at is null and state = 'ready' and (not_before is null or not_before <= :now"
+                    + " or not_before > :last)"
+                    // One scrub at a time, and when nothing else is to be done.
+                    + " and not (idle and exists (select 1 from pass o where o.idle"
+                    + " and o.ended_at is null and o.state = 'leased'))"
+                    + " order by urgent desc, idle, started_at limit 1 for update skip locked",
                 Object.class)
             .setParameter("now", passes.clock.instant())
             .setParameter("last", passes.clock.instant().plus(Passes.LONGEST_PAUSE))
@@ -97,6 +104,7 @@ public final class Leases {
     }
     PassEntity pass = s.find(PassEntity.class, ids.get(0).toString());
     pass.state = PassState.LEASED;
+    Instant waitedSince = pass.stalledSince;
     if (pass.attempts == 0) {
       // Until now it waited for a tug.
       pass.stalledSince = null;
@@ -117,7 +125,7 @@ public final class Leases {
         roots.put(d.replicaId(), knownRoot(newest, replica));
       }
     }
-    return Optional.of(new Claimed(pass, left, replicas, roots));
+    return Optional.of(new Claimed(pass, left, replicas, roots, waitedSince));
   }
 
   /** What the newest point of a pass's leg holds; nothing if there is none. */
@@ -178,7 +186,11 @@ public final class Leases {
           s -> {
             PassEntity p = s.find(PassEntity.class, passId, LockMode.PESSIMISTIC_WRITE);
             if (p.epoch == pass.epoch && p.state == PassState.LEASED) {
-              if (e.kind() == SiteException.Kind.MAY_PASS) {
+              if (e.code().equals(SiteException.BUSY)) {
+                p.state = PassState.READY;
+                p.notBefore = passes.clock.instant().plus(Bell.SECOND);
+                p.stalledSince = claimed.waitedSince;
+              } else if (e.kind() == SiteException.Kind.MAY_PASS) {
                 // Offered again when this lease runs out, so that an absent site is not asked
                 // without pause.
                 p.problem = String.valueOf(e.getMessage());

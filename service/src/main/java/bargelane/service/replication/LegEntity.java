@@ -7,6 +7,7 @@ import jakarta.persistence.Convert;
 import jakarta.persistence.Entity;
 import jakarta.persistence.Id;
 import jakarta.persistence.Table;
+import java.time.Instant;
 
 /** A stretch of replication in one direction, from one common point. */
 @Entity
@@ -43,6 +44,14 @@ public class LegEntity {
   /** Who holds its timetable's passes back; empty for nobody. */
   @Column(name = "held_by")
   public String heldBy = "";
+
+  /** When its copies were scrubbed last; null for never. */
+  @Column(name = "scrubbed_at")
+  public Instant scrubbedAt;
+
+  /** What a scrub found that is not mended yet; empty for nothing. */
+  @Column(name = "scrub_found")
+  public String scrubFound = "";
 
   /** The run whose landing it began with; null if it began with a load. */
   @Column(name = "begun_by")

@@ -1,5 +1,6 @@
 package bargelane.service.replication;
 
+import java.util.Objects;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -34,10 +35,16 @@ public record PassDisk(
   /**
    * What is read.
    *
-   * @param snapshot empty where a volume is read as it is
+   * @param snapshot empty where a volume is read as it is, or as a point holds it
    * @param since the marker whose changes are asked for; empty where no tracking is used
+   * @param point as this point holds it; empty for the volume itself
    */
-  public record From(String site, String volume, String snapshot, String since) {}
+  public record From(String site, String volume, String snapshot, String since, String point) {
+    public From {
+      // A version before did not have it.
+      point = Objects.requireNonNullElse(point, "");
+    }
+  }
 
   /** What is written. */
   public record To(String site, String volume) {}
@@ -150,7 +157,7 @@ public record PassDisk(
         machine,
         disk,
         replicaId,
-        new From(from.site, from.volume, from.snapshot, ""),
+        new From(from.site, from.volume, from.snapshot, "", from.point),
         to,
         digests,
         bytes,

@@ -66,6 +66,9 @@ public class PassEntity {
   /** Whether machines may be down for it: it goes before others, and does not wait for long. */
   public boolean urgent;
 
+  /** Whether it gives way to all others: nobody waits for it. */
+  public boolean idle;
+
   @JdbcTypeCode(SqlTypes.JSON)
   public String disks;
 

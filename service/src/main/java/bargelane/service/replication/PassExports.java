@@ -90,30 +90,29 @@ final class PassExports {
   }
 
   /** What passes of a tow that are over have left open; to be revoked before another begins. */
-  static Map<String, List<String>> left(Session s, String towId) {
-    return Ledger.drop(s, towId, o -> o.kind.equals(EXPORT) && !o.wanted);
+  Ledger.Claimed left(Session s, String towId) {
+    return ledger.claim(s, towId, o -> o.kind.equals(EXPORT) && !o.wanted);
   }
 
   private void revoke(String towId, Predicate<SiteObjectEntity> which) {
-    revoke(db.tx(s -> Ledger.drop(s, towId, which.and(this::forget))));
+    revoke(db.tx(s -> ledger.claim(s, towId, which.and(this::forget))));
   }
 
   /**
-   * Revokes exports that are marked as unwanted: when this returns nobody reads or writes through
-   * them.
+   * Revokes exports that were claimed: when this returns nobody reads or writes through them.
    *
    * @throws SiteException that may pass, if one can't be revoked now
    */
-  void revoke(Map<String, List<String>> exports) {
+  void revoke(Ledger.Claimed exports) {
     ledger
-        .removeDropped(exports)
+        .removeClaimed(exports)
         .ifPresent(
             why -> {
               throw new SiteException(
                   SiteException.Kind.MAY_PASS,
-                  "export-open",
-                  "what an earlier attempt wrote through can't be revoked yet: " + why,
-                  null);
+                  why.code().equals(SiteException.BUSY) ? SiteException.BUSY : "export-open",
+                  "what an earlier attempt wrote through can't be revoked yet: " + why.getMessage(),
+                  why);
             });
   }
 
@@ -143,7 +142,7 @@ final class PassExports {
     String name = exportName(pass, disk, "s");
     String sourceUri =
         from.snapshot().isEmpty()
-            ? sites.driver(from.site()).target().openVolume(name, from.volume(), false).uri()
+            ? openAsItIs(from, name)
             : openSnapshot(pass, disk, sites.driver(from.site()), name);
     String targetUri = "";
     if (disk.to() != null) {
@@ -162,6 +161,14 @@ final class PassExports {
         replica.map(r -> r.anywhere).orElse(false),
         disk.progress().watermark(),
         known);
+  }
+
+  private String openAsItIs(PassDisk.From from, String name) {
+    Target target = sites.driver(from.site()).target();
+    return (from.point().isEmpty()
+            ? target.openVolume(name, from.volume(), false)
+            : target.openFrozen(name, from.point(), from.volume()))
+        .uri();
   }
 
   private String openDigests(PassEntity pass, PassDisk disk) {
@@ -260,8 +267,8 @@ final class PassExports {
   }
 
   /** Marks every export of a pass as unwanted in the caller's transaction; {@link #revoke} then. */
-  Map<String, List<String>> dropped(Session s, PassEntity pass) {
-    return Ledger.drop(s, pass.towId, o -> of(pass, o) && forget(o));
+  Ledger.Claimed dropped(Session s, PassEntity pass) {
+    return ledger.claim(s, pass.towId, o -> of(pass, o) && forget(o));
   }
 
   /** Revokes every export of a pass: when this returns nobody reads or writes through it. */
@@ -271,6 +278,6 @@ final class PassExports {
 
   /** Has every export of a pass revoked as soon as its site allows. */
   void revokeLater(PassEntity pass) {
-    ledger.removeDropped(db.tx(s -> dropped(s, pass)));
+    ledger.removeClaimed(db.tx(s -> dropped(s, pass)));
   }
 }

@@ -1,10 +1,7 @@
 package bargelane.service.replication;
 
 import bargelane.service.run.Note;
-import com.fasterxml.jackson.core.type.TypeReference;
 import java.time.Instant;
-import java.util.List;
-import java.util.Map;
 
 /** What passes remember, and what of other runs replication looks at. */
 public final class PassNotes {
@@ -21,9 +18,8 @@ public final class PassNotes {
   /** The marker that the leg had before the pass; noted by versions that did not note the next. */
   static final Note<String> OLD_MARKER = Note.of("oldMarker", String.class);
 
-  /** What nobody needs once the point is recorded: the ids of its records, by site. */
-  static final Note<Map<String, List<String>>> OVER =
-      Note.eachAsText("over", new TypeReference<>() {});
+  /** What nobody needs once the point is recorded: the ids of its records. */
+  static final Note<String[]> OVER = Note.of("over", String[].class);
 
   static final Note<Boolean> ONE_INSTANT = Note.of("oneInstant", Boolean.class);
   static final Note<Long> SPREAD_MS = Note.of("spreadMs", Long.class);

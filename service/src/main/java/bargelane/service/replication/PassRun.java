@@ -12,7 +12,6 @@ import bargelane.service.run.Outcome;
 import bargelane.service.run.RunEngine;
 import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
-import bargelane.service.run.Subject;
 import bargelane.service.run.Work;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.Ledger.Thing;
@@ -60,17 +59,30 @@ public final class PassRun implements RunKind {
     return Duration.ofSeconds(15);
   }
 
-  /** Begins a pass on a leg in the caller's transaction; the run is to be woken afterwards. */
+  /** Begins a pass on a leg in the caller's transaction. */
+  public static String start(Session s, RunEngine runs, TowEntity tow, String legId, String by) {
+    return start(s, runs, tow, legId, new For(null, false), by);
+  }
+
+  /**
+   * What a pass is made for.
+   *
+   * @param runId the run that waits for it; null for none
+   * @param move whether machines are down for it, or soon will be: it goes before others
+   */
+  public record For(String runId, boolean move) {}
+
+  /** Begins a pass that another run waits for, in the caller's transaction. */
   public static String start(
-      Session s, RunEngine runs, TowEntity tow, String legId, String parentId, String by) {
+      Session s, RunEngine runs, TowEntity tow, String legId, For what, String by) {
     return runs.start(
         s,
         new RunEngine.Start(
             KIND,
             "Pass",
-            new Subject("wave", tow.id, tow.name),
-            parentId,
-            Map.of("leg", legId),
+            TowState.subject(tow),
+            what.runId,
+            Map.of("leg", legId, "urgent", what.move),
             List.of(),
             by));
   }
@@ -103,6 +115,11 @@ public final class PassRun implements RunKind {
     return "bl-" + passId + "-point";
   }
 
+  /** Whether a move waits for it. */
+  static boolean urgent(Work w) {
+    return w.input().path("urgent").asBoolean();
+  }
+
   private static LegEntity leg(Session s, Work w) {
     return s.find(LegEntity.class, w.input().path("leg").asText());
   }
@@ -113,7 +130,7 @@ public final class PassRun implements RunKind {
       TowState state,
       LegEntity leg,
       Verification verification,
-      Map<String, List<String>> exports) {}
+      Ledger.Claimed exports) {}
 
   /**
    * Revokes the exports, so that nobody writes any more, freezes the point with its manifest, and
@@ -179,13 +196,15 @@ public final class PassRun implements RunKind {
     s.persist(point);
     leg.marker = snapshotName(pass.id);
     leg.pointId = point.id;
+    // What was in doubt has been compared with the source.
+    leg.scrubFound = "";
     Db.change(
         s,
         "update ReplicaEntity set intent = '', anywhere = false, blank = false where legId = ?1",
         leg.id);
     Passes.close(pass, PassState.COMPLETE, services.clock().instant());
     TowState state = TowState.load(s, w.subjectId());
-    w.leave(PassNotes.OVER, Ledger.drop(s, over(s, w, state, leg, former)));
+    w.leave(PassNotes.OVER, dropped(s, over(s, w, state, leg, former)));
     services
         .events()
         .tell(
@@ -283,9 +302,13 @@ public final class PassRun implements RunKind {
     return over;
   }
 
+  private static String[] dropped(Session s, List<Thing> things) {
+    return Ledger.drop(s, things).toArray(String[]::new);
+  }
+
   /** What can't be removed now is removed by the sweep. */
   private Outcome tidy(Work w) {
-    Map<String, List<String>> over =
+    String[] over =
         w.get(PassNotes.OVER)
             .orElseGet(
                 // The point was recorded by a version that noted nothing.
@@ -294,7 +317,7 @@ public final class PassRun implements RunKind {
                         .db()
                         .tx(
                             s ->
-                                Ledger.drop(
+                                dropped(
                                     s,
                                     over(
                                         s,
@@ -302,7 +325,7 @@ public final class PassRun implements RunKind {
                                         TowState.load(s, w.subjectId()),
                                         leg(s, w),
                                         w.get(PassNotes.OLD_MARKER).orElse("")))));
-    services.ledger().removeDropped(over);
+    services.ledger().removeDropped(List.of(over));
     return Outcome.done("");
   }
 

@@ -8,9 +8,9 @@ import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.machine.MachineEntity;
 import bargelane.service.platform.Json;
 import bargelane.service.run.Outcome;
-import bargelane.service.run.RunEntity;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
+import bargelane.service.site.Ledger;
 import bargelane.service.site.Ledger.Thing;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
@@ -47,20 +47,30 @@ final class PassSnapshot {
     return services.db().tx(s -> TowState.load(s, w.subjectId()));
   }
 
+  /** The tow, and what passes of it that are over have left open. */
+  private record Found(TowState state, Ledger.Claimed open) {}
+
+  /** Empty if so many other passes are on their way that this one is not to begin yet. */
+  private Optional<Found> found(Session s, Work w) {
+    boolean begun = w.has(PassNotes.PASS);
+    if (!begun && !PassRun.urgent(w) && Passes.crowded(s, w.subjectId())) {
+      return Optional.empty();
+    }
+    return Optional.of(
+        new Found(
+            TowState.load(s, w.subjectId()),
+            begun
+                ? new Ledger.Claimed(List.of(), List.of())
+                : services.passes().exports.left(s, w.subjectId())));
+  }
+
   /** Takes the disks of the tow, and offers the pass that ships them. */
   Outcome take(Work w) {
-    // What passes of this tow that are over have left open.
-    Map<String, List<String>> open = new HashMap<>();
-    TowState found =
-        services
-            .db()
-            .tx(
-                s -> {
-                  if (!w.has(PassNotes.PASS)) {
-                    open.putAll(PassExports.left(s, w.subjectId()));
-                  }
-                  return TowState.load(s, w.subjectId());
-                });
+    Optional<Found> all = services.db().tx(s -> found(s, w));
+    if (all.isEmpty()) {
+      return new Outcome.Wait("waiting until other passes are through", Passes.later());
+    }
+    TowState found = all.get().state;
     LegEntity leg =
         found
             .leg
@@ -72,7 +82,7 @@ final class PassSnapshot {
                         "the direction of replication has changed",
                         "nothing is to be done"));
     Side from = TowState.source(leg);
-    services.passes().exports.revoke(open);
+    services.passes().exports.revoke(all.get().open);
     TowState state = fit(w, found, leg, from) ? state(w) : found;
     Reach reach = state.reach(from);
     boolean firstTime = !w.has(PassNotes.PASS);
@@ -183,7 +193,7 @@ final class PassSnapshot {
             held.passes,
             PassKind.DELTA,
             state.timetable.verify);
-    pass.urgent = s.find(RunEntity.class, w.runId()).parentId != null;
+    pass.urgent = PassRun.urgent(w);
     return pass;
   }
 
@@ -296,7 +306,8 @@ final class PassSnapshot {
                     state.siteId(from),
                     berth.disks().get(r.disk),
                     TowState.nameFor(PassRun.snapshotName(pass.id), reach, m),
-                    kind == PassKind.DELTA ? TowState.nameFor(leg.marker, reach, m) : ""),
+                    kind == PassKind.DELTA ? TowState.nameFor(leg.marker, reach, m) : "",
+                    ""),
                 new PassDisk.To(state.siteId(from.other()), r.volume),
                 new PassDisk.Digests(state.siteId(from.other()), "", r.digests),
                 r.bytes));

@@ -44,6 +44,9 @@ public final class Passes {
   /** How long a pass may get nowhere before it is given up; the timetable begins another. */
   private static final Duration PATIENCE = Duration.ofSeconds(60);
 
+  /** Passes of a lane that no tug has at a time, but for those that moves wait for. */
+  static final int MOST_WAITING = 16;
+
   /** The longest time between two attempts at a pass. */
   static final Duration LONGEST_PAUSE = Duration.ofSeconds(8);
 
@@ -123,6 +126,31 @@ public final class Passes {
     return pass;
   }
 
+  /**
+   * Whether so many passes of a tow's lane are on their way and not with a tug that another one is
+   * not begun: its snapshot would only grow old, and take room at the source. Other lanes don't
+   * count, or one silent site would hold up all of them.
+   */
+  static boolean crowded(Session s, String towId) {
+    return Db.query(
+                s,
+                String.class,
+                "select p.id from PassEntity p join TowEntity t on t.id = p.towId"
+                    + " where p.endedAt is null and p.state <> ?1"
+                    + " and t.laneId = (select laneId from TowEntity where id = ?2)",
+                PassState.LEASED,
+                towId)
+            .setMaxResults(MOST_WAITING)
+            .getResultList()
+            .size()
+        >= MOST_WAITING;
+  }
+
+  /** When to look again whether passes are through; not the same for all that wait. */
+  static Duration later() {
+    return Duration.ofMillis(4000 + ThreadLocalRandom.current().nextLong(8000));
+  }
+
   /** Offers a prepared pass to tugs. Offering it again does nothing. */
   public void offer(String passId, Consumer<PassEntity> fill) {
     db.run(s -> offer(s, passId, fill));
@@ -157,7 +185,8 @@ public final class Passes {
       bell.ring();
     }
     return switch (pass.state) {
-      case SHIPPED -> Outcome.done(told(pass));
+      // Complete where whoever drives again finds it closed already.
+      case SHIPPED, COMPLETE -> Outcome.done(told(pass));
       case FAILED -> throw new RunFailure(pass.problemCode, pass.problem, remedy(pass.problemCode));
       default ->
           Outcome.waitFor(

@@ -1,6 +1,7 @@
 package bargelane.service.replication;
 
 import bargelane.service.platform.Json;
+import bargelane.service.run.RunFailure;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.util.List;
 import java.util.Objects;
@@ -12,6 +13,17 @@ import java.util.Objects;
 public record PointVolume(String memberId, int disk, String volume, String root, String digests) {
   public PointVolume {
     digests = Objects.requireNonNullElse(digests, "");
+  }
+
+  /** Its digests as a point of which it is holds them. */
+  public PassDisk.Digests digestsIn(PointEntity point) {
+    if (digests.isEmpty()) {
+      throw new RunFailure(
+          "digests-missing",
+          "point " + point.number + " was recorded by an earlier version, without digests",
+          "make a pass; its point holds them");
+    }
+    return new PassDisk.Digests(point.siteId, point.name, digests);
   }
 
   private static final TypeReference<List<PointVolume>> ALL = new TypeReference<>() {};

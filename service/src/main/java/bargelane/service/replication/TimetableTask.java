@@ -24,6 +24,8 @@ public final class TimetableTask {
   private static final String TASK = "timetable";
   private static final Duration TRY_AGAIN = Duration.ofSeconds(1);
 
+  private static final Duration LATE = Duration.ofSeconds(15);
+
   /** When a leg that is held is looked at again, though whoever lets it go on says so. */
   private static final Duration LOOK_AGAIN = Duration.ofSeconds(10);
 
@@ -102,7 +104,12 @@ public final class TimetableTask {
               if (next.isAfter(now)) {
                 return new Due(false, false, next);
               }
-              PassRun.start(s, runs, tow, legId, null, "timetable");
+              if (Passes.crowded(s, leg.towId)) {
+                // Whoever has waited for longest looks again soonest.
+                boolean late = Duration.between(next, now).compareTo(LATE) > 0;
+                return new Due(false, false, now.plus(late ? TRY_AGAIN : Passes.later()));
+              }
+              PassRun.start(s, runs, tow, legId, "timetable");
               return new Due(false, true, now.plusSeconds(timetable.everySeconds));
             });
     if (due.over()) {

@@ -81,6 +81,10 @@ public final class TowState {
 
   /** What runs on this tow are about. */
   public Subject subject() {
+    return subject(tow);
+  }
+
+  static Subject subject(TowEntity tow) {
     return new Subject("wave", tow.id, tow.name);
   }
 

@@ -8,7 +8,6 @@ import bargelane.service.platform.Ids;
 import bargelane.service.platform.Remedies;
 import bargelane.sites.Acting;
 import bargelane.sites.SiteException;
-import java.time.Clock;
 import java.time.Duration;
 import java.util.List;
 import java.util.Map;
@@ -27,11 +26,10 @@ final class Drive {
 
   private static final Logger log = LoggerFactory.getLogger(Drive.class);
 
-  /** How often the step of a run failed in a row. */
-  record Failures(String step, int count) {}
+  /** How often the step of a run failed in a row, and since when, by the machine's own clock. */
+  record Failures(String step, int count, long sinceNs) {}
 
   private final RunStore store;
-  private final Clock clock;
   private final Map<String, Failures> failures;
   private final RunEntity run;
   private final RunKind kind;
@@ -43,12 +41,10 @@ final class Drive {
 
   private Drive(
       RunStore store,
-      Clock clock,
       Map<String, Failures> failures,
       Map<String, RunKind> kinds,
       RunStore.Next next) {
     this.store = store;
-    this.clock = clock;
     this.failures = failures;
     this.run = next.run();
     this.kind = kinds.get(run.kind);
@@ -58,14 +54,10 @@ final class Drive {
 
   /** Takes a run; empty if there is none, or it is over. */
   static Optional<Drive> take(
-      RunStore store,
-      Clock clock,
-      Map<String, Failures> failures,
-      Map<String, RunKind> kinds,
-      String runId) {
+      RunStore store, Map<String, Failures> failures, Map<String, RunKind> kinds, String runId) {
     return store
         .take(runId, run -> steps(run, kinds.get(run.kind), new Work(store, run)))
-        .map(next -> new Drive(store, clock, failures, kinds, next));
+        .map(next -> new Drive(store, failures, kinds, next));
   }
 
   private static List<Step> steps(RunEntity run, RunKind kind, Work work) {
@@ -95,7 +87,9 @@ final class Drive {
           return Optional.of(Outcome.LOOK_AGAIN);
         }
         if (waits.isPresent()) {
-          store.note(run, next.step(), waits.get().detail());
+          if (run.notesLeft || !waits.get().detail().equals(next.step().detail)) {
+            store.note(run, next.step(), waits.get().detail());
+          }
           if (stopped() && kind.holdsOn(work).isEmpty()) {
             continue; // It was stopped while the step was tried.
           }
@@ -149,7 +143,8 @@ final class Drive {
     } catch (RuntimeException e) {
       Optional<String> database = Db.trouble(e);
       if (database.isPresent()) {
-        return Optional.of(new Outcome.Wait("the database: " + database.get(), pause(row)));
+        return Optional.of(
+            new Outcome.Wait("the database: " + database.get(), pause(counted(row))));
       }
       if (step.untilDone()) {
         boolean expected = e instanceof SiteException || e instanceof RunFailure;
@@ -158,22 +153,25 @@ final class Drive {
                 expected
                     ? e.getMessage()
                     : internal(row, e) + " (entry " + logged(row, e) + " of its log)",
-                pause(row)));
+                pause(counted(row))));
       }
       return failed(row, steps, e);
     }
+  }
+
+  /** Counts a failure of a step. */
+  private Failures counted(StepEntity row) {
+    return failures.merge(
+        run.id,
+        new Failures(row.name, 1, System.nanoTime()),
+        (a, b) -> a.step.equals(b.step) ? new Failures(a.step, a.count + 1, a.sinceNs) : b);
   }
 
   /**
    * Between two attempts at a step that fails: from 1 s to 8 s by how often it failed since it last
    * got on, and not the same for all that wait.
    */
-  private Duration pause(StepEntity row) {
-    Failures now =
-        failures.merge(
-            run.id,
-            new Failures(row.name, 1),
-            (a, b) -> a.step.equals(b.step) ? new Failures(a.step, a.count + 1) : b);
+  private static Duration pause(Failures now) {
     long most = 1000L << Math.min(now.count, 3);
     return Duration.ofMillis(most / 2 + ThreadLocalRandom.current().nextLong(most / 2 + 1));
   }
@@ -191,9 +189,11 @@ final class Drive {
   private Optional<Outcome.Wait> failed(
       StepEntity row, List<Step> steps, RuntimeException failure) {
     if (failure instanceof SiteException e && e.kind() == SiteException.Kind.MAY_PASS) {
-      Duration tried = Duration.between(row.startedAt, clock.instant());
-      if (tried.compareTo(kind.patience()) < 0) {
-        return Optional.of(new Outcome.Wait(e.getMessage(), pause(row)));
+      Failures now = counted(row);
+      Duration tried = Duration.ofNanos(System.nanoTime() - now.sinceNs);
+      // A site that has work for all its turns does answer: its calls end, and then it is asked.
+      if (e.code().equals(SiteException.BUSY) || tried.compareTo(kind.patience()) < 0) {
+        return Optional.of(new Outcome.Wait(e.getMessage(), pause(now)));
       }
     }
     Failure told = told(row, failure);

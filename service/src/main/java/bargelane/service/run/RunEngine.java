@@ -214,7 +214,7 @@ public final class RunEngine {
   }
 
   private CompletionHandler<Void> drive(String runId) {
-    Optional<Drive> drive = Drive.take(store, clock, failures, kinds, runId);
+    Optional<Drive> drive = Drive.take(store, failures, kinds, runId);
     if (drive.isEmpty()) {
       return new CompletionHandler.OnCompleteRemove<>();
     }
@@ -224,7 +224,7 @@ public final class RunEngine {
       return (complete, operations) -> operations.reschedule(complete, next);
     }
     failures.remove(runId);
-    drive.get().parent().ifPresent(this::wake);
+    drive.get().parent().ifPresent(parent -> look());
     return new CompletionHandler.OnCompleteRemove<>();
   }
 }

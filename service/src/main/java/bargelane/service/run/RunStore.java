@@ -7,6 +7,7 @@ import bargelane.core.run.StepState;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
+import bargelane.service.platform.ScheduledTasks;
 import java.time.Clock;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -219,6 +220,7 @@ final class RunStore {
           run.stopBy = fresh.stopBy;
           keep(run, fresh);
           StepEntity step = s.find(StepEntity.class, new StepId(run.id, row.number));
+          row.detail = detail;
           if (!step.detail.equals(detail)) {
             step.detail = detail;
             tell(s, run, "step", step.title + ": " + detail, null);
@@ -268,6 +270,9 @@ final class RunStore {
         .setParameter(1, run.id)
         .executeUpdate();
     tell(s, run, told(run), run.title + " " + fresh.state.word(), null);
+    if (fresh.parentId != null) {
+      ScheduledTasks.by(s, TASK, fresh.parentId, clock.instant());
+    }
     return fresh.parentId;
   }
 

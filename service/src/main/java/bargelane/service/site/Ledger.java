@@ -7,6 +7,8 @@ import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import bargelane.sites.Target.Owned;
 import java.time.Clock;
+import java.time.Duration;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.HashMap;
@@ -16,7 +18,6 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.function.Function;
 import java.util.function.Predicate;
-import org.hibernate.LockMode;
 import org.hibernate.Session;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -39,12 +40,31 @@ public final class Ledger {
   private final Sites sites;
   private final Clock clock;
   private final String installation;
+  private final String node;
 
-  public Ledger(Db db, Sites sites, Clock clock, String installation) {
+  /** How long nobody else removes what one removes; longer than any call to a site takes. */
+  private static final Duration CLAIM = Duration.ofMinutes(2);
+
+  /** No further call is begun after this part of it. */
+  private static final Duration CALLS = Duration.ofMinutes(1);
+
+  /**
+   * @param node names this node through its restarts
+   */
+  public Ledger(Db db, Sites sites, Clock clock, String installation, String node) {
     this.db = db;
     this.sites = sites;
     this.clock = clock;
     this.installation = installation;
+    this.node = node;
+  }
+
+  /** What this node was removing when it was killed is anybody's. */
+  public void open() {
+    db.run(
+        s ->
+            Db.change(
+                s, "update SiteObjectEntity set removingUntil = null where removingBy = ?1", node));
   }
 
   /** The tag of a tow's things. */
@@ -205,41 +225,129 @@ public final class Ledger {
 
   /** First all of them are unwanted, so that whoever dies after it leaves nothing behind. */
   private Optional<String> removeThem(Function<Session, List<SiteObjectEntity>> chosen) {
-    return removeDropped(db.tx(s -> unwanted(chosen.apply(s))));
+    return removeClaimed(db.tx(s -> claimed(s, unwanted(chosen.apply(s)))))
+        .map(SiteException::getMessage);
+  }
+
+  /** Marks things as unwanted in the caller's transaction; gives the ids of their records. */
+  public static List<String> drop(Session s, List<Thing> things) {
+    return unwanted(find(s, things)).stream().map(o -> o.id).toList();
+  }
+
+  private static List<SiteObjectEntity> unwanted(List<SiteObjectEntity> chosen) {
+    chosen.forEach(o -> o.wanted = false);
+    return chosen;
+  }
+
+  /** Removes what is marked as unwanted, by the ids of the records; as {@link #remove(List)}. */
+  public Optional<String> removeDropped(List<String> ids) {
+    return removeClaimed(db.tx(s -> claimed(s, unwanted(s, ids)))).map(SiteException::getMessage);
+  }
+
+  private static List<SiteObjectEntity> unwanted(Session s, List<String> ids) {
+    return Db.list(
+        s, SiteObjectEntity.class, "from SiteObjectEntity where id in ?1 and not wanted", ids);
+  }
+
+  /** Things that are the caller's to remove, and why others that it chose are not. */
+  public record Claimed(List<SiteObjectEntity> things, List<String> left) {}
+
+  /**
+   * Marks those things of a tow that are chosen as unwanted in the caller's transaction, and gives
+   * them to be removed after it.
+   */
+  public Claimed claim(Session s, String towId, Predicate<SiteObjectEntity> which) {
+    return claimed(s, unwanted(of(s, towId).stream().filter(which).toList()));
   }
 
   /**
-   * Marks things as unwanted in the caller's transaction; gives them for {@link #removeDropped}.
+   * Nobody makes a thing of such a name while it is being removed, and two don't remove it at once.
+   * No transaction is open meanwhile: a site that is silent would hold it.
    */
-  public static Map<String, List<String>> drop(Session s, List<Thing> things) {
-    return unwanted(find(s, things));
-  }
-
-  /** The same for those things of a tow that are chosen. */
-  public static Map<String, List<String>> drop(
-      Session s, String towId, Predicate<SiteObjectEntity> which) {
-    return unwanted(of(s, towId).stream().filter(which).toList());
-  }
-
-  private static Map<String, List<String>> unwanted(List<SiteObjectEntity> chosen) {
-    Map<String, List<String>> bySite = new LinkedHashMap<>();
-    for (SiteObjectEntity o : chosen) {
-      o.wanted = false;
-      bySite.computeIfAbsent(o.siteId, k -> new ArrayList<>()).add(o.id);
+  private Claimed claimed(Session s, List<SiteObjectEntity> chosen) {
+    if (chosen.isEmpty()) {
+      return new Claimed(List.of(), List.of());
     }
-    return bySite;
+    s.flush();
+    Instant now = clock.instant();
+    List<?> ours =
+        s.createNativeQuery(
+                // What is held for longer than anybody holds it is so by a clock that stepped back.
+                "update site_object set removing_by = :node, removing_until = :until"
+                    + " where id in (:ids) and not wanted and (removing_until is null"
+                    + " or removing_until < :now or removing_until > :until) returning id",
+                Object.class)
+            .setParameter("node", node)
+            .setParameter("until", now.plus(CLAIM))
+            .setParameter("now", now)
+            .setParameterList("ids", chosen.stream().map(o -> o.id).toList())
+            .getResultList();
+    return new Claimed(
+        chosen.stream().filter(o -> ours.contains(o.id)).toList(),
+        chosen.stream()
+            .filter(o -> !ours.contains(o.id))
+            .map(o -> o.kind + " " + o.name + ": it is being removed")
+            .toList());
   }
 
   /**
-   * Removes things that are marked as unwanted, now or as soon as their sites let us. Gives what
-   * could not be removed and why, none if all is gone.
-   *
-   * @param bySite the ids of their records, by the ids of their sites
+   * Removes things that were claimed, or as soon as their sites let us. Gives what could not be
+   * removed and why, none if all is gone; as something that may pass, whose code is that of a site
+   * that is busy if one was.
    */
-  public Optional<String> removeDropped(Map<String, List<String>> bySite) {
-    List<String> left = new ArrayList<>();
-    bySite.values().forEach(ids -> left.addAll(removeHeld(ids)));
-    return left.isEmpty() ? Optional.empty() : Optional.of(String.join("; ", left));
+  public Optional<SiteException> removeClaimed(Claimed claimed) {
+    List<String> left = new ArrayList<>(claimed.left);
+    List<String> gone = new ArrayList<>();
+    Map<String, String> problems = new LinkedHashMap<>();
+    boolean busy = false;
+    long begun = System.nanoTime();
+    for (SiteObjectEntity o :
+        claimed.things.stream()
+            .sorted(Comparator.comparingInt(o -> ORDER.indexOf(o.kind)))
+            .toList()) {
+      String problem = "its site takes too long";
+      try {
+        if (System.nanoTime() - begun < CALLS.toNanos()) {
+          removeAtSite(o);
+          gone.add(o.id);
+          continue;
+        }
+      } catch (SiteException e) {
+        problem = String.valueOf(e.getMessage());
+        busy |= e.code().equals(SiteException.BUSY);
+      } catch (RuntimeException e) {
+        log.error("removing {} {} failed", o.kind, o.name, e);
+        problem = "the service failed: " + e.getClass().getSimpleName();
+      }
+      problems.put(o.id, problem);
+      left.add(o.kind + " " + o.name + ": " + problem);
+    }
+    if (!claimed.things.isEmpty()) {
+      db.run(s -> settle(s, gone, problems));
+    }
+    return left.isEmpty()
+        ? Optional.empty()
+        : Optional.of(
+            new SiteException(
+                SiteException.Kind.MAY_PASS,
+                busy ? SiteException.BUSY : "left-behind",
+                String.join("; ", left),
+                null));
+  }
+
+  private void settle(Session s, List<String> gone, Map<String, String> problems) {
+    if (!gone.isEmpty()) {
+      Db.change(s, "delete from SiteObjectEntity where id in ?1 and removingBy = ?2", gone, node);
+    }
+    problems.forEach(
+        (id, problem) ->
+            Db.change(
+                s,
+                "update SiteObjectEntity set problem = ?1, removingUntil = null"
+                    + " where id = ?2 and removingBy = ?3",
+                problem,
+                id,
+                node));
   }
 
   /** What of ours is at a site, as the site tells it, and whether it is recorded here. */
@@ -258,43 +366,7 @@ public final class Ledger {
   }
 
   private Optional<String> tryRemove(SiteObjectEntity o) {
-    return removeHeld(List.of(o.id)).stream()
-        .findFirst()
-        .map(why -> why.substring(why.indexOf(": ") + 2));
-  }
-
-  /**
-   * Removes things of one site. Their records are held meanwhile, so that nobody makes a thing of
-   * such a name while it is being removed, and two sweeps don't remove it at once. Gives what could
-   * not be removed, and why.
-   */
-  private List<String> removeHeld(List<String> ids) {
-    return db.tx(
-        s -> {
-          List<String> left = new ArrayList<>();
-          // Locked in one order by all, so that nobody waits for somebody who waits for it.
-          List<SiteObjectEntity> held =
-              Db.query(
-                      s,
-                      SiteObjectEntity.class,
-                      "from SiteObjectEntity where id in ?1 and not wanted order by id",
-                      ids)
-                  .setHibernateLockMode(LockMode.PESSIMISTIC_WRITE)
-                  .getResultList();
-          held.stream()
-              .sorted(Comparator.comparingInt(o -> ORDER.indexOf(o.kind)))
-              .forEach(
-                  o -> {
-                    try {
-                      removeAtSite(o);
-                      s.remove(o);
-                    } catch (SiteException e) {
-                      o.problem = String.valueOf(e.getMessage());
-                      left.add(o.kind + " " + o.name + ": " + o.problem);
-                    }
-                  });
-          return left;
-        });
+    return removeDropped(List.of(o.id)).map(why -> why.substring(why.indexOf(": ") + 2));
   }
 
   private void removeAtSite(SiteObjectEntity o) {

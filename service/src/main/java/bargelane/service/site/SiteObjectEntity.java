@@ -31,4 +31,12 @@ public class SiteObjectEntity {
   public Instant recordedAt;
 
   public String problem;
+
+  /** The node that removes it, or did last. */
+  @Column(name = "removing_by")
+  public String removingBy = "";
+
+  /** Until when nobody else does; null where nobody does. */
+  @Column(name = "removing_until")
+  public Instant removingUntil;
 }

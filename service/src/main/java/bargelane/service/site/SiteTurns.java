@@ -20,8 +20,9 @@ import java.util.function.LongSupplier;
 /**
  * Lets a site that is silent harm only itself. Calls to a site are bounded in number, the more so
  * while one of them takes long; and a site that was silent is set aside for growing pauses, after
- * which one call at a time asks it again. Nobody waits for a turn: whoever gets none is told at
- * once that it may pass, so that no thread is held.
+ * which one call at a time asks it again. A few wait in line for their turn at a site that works,
+ * for a moment only; whoever finds no place in it is told at once that the site is busy, so that no
+ * site holds many threads.
  */
 final class SiteTurns {
 
@@ -37,6 +38,14 @@ final class SiteTurns {
   /** An answer that takes longer is slow; a failure after that long is silence. */
   static final Duration SILENCE = Duration.ofSeconds(3);
 
+  /** How long a turn is usually waited for. */
+  static final Duration LINE = Duration.ofSeconds(2);
+
+  /** Those who wait in line at one site, and at all. */
+  static final int MOST_IN_LINE = 8;
+
+  static final int MOST_IN_ALL_LINES = 24;
+
   private static final Duration FIRST_PAUSE = Duration.ofSeconds(2);
   private static final Duration LONGEST_PAUSE = Duration.ofSeconds(10);
 
@@ -47,14 +56,21 @@ final class SiteTurns {
 
     private int silences;
     private long asideUntil;
+    private int inLine;
   }
 
   private final Map<String, Turns> sites = new ConcurrentHashMap<>();
   private final Semaphore doubtful = new Semaphore(MOST_DOUBTFUL);
+  private final Semaphore lines = new Semaphore(MOST_IN_ALL_LINES);
   private final LongSupplier nanos;
+  private final Duration line;
 
-  SiteTurns(LongSupplier nanos) {
+  /**
+   * @param line how long a turn is waited for
+   */
+  SiteTurns(LongSupplier nanos, Duration line) {
     this.nanos = nanos;
+    this.line = line;
   }
 
   /** The driver, whose facets take their turns. */
@@ -87,8 +103,7 @@ final class SiteTurns {
   private Object call(String siteId, String name, Object on, Method method, Object[] arguments)
       throws Throwable {
     Turns turns = sites.computeIfAbsent(siteId, x -> new Turns());
-    long began = nanos.getAsLong();
-    boolean doubted = enter(turns, name, began);
+    Turn turn = enter(turns, name);
     boolean silent = false;
     try {
       return method.invoke(on, arguments);
@@ -96,16 +111,26 @@ final class SiteTurns {
       silent =
           e.getCause() instanceof SiteException s
               && s.kind() == SiteException.Kind.MAY_PASS
-              && nanos.getAsLong() - began >= SILENCE.toNanos();
+              && nanos.getAsLong() - turn.began >= SILENCE.toNanos();
       throw e.getCause();
     } finally {
-      leave(turns, began, silent, doubted);
+      leave(turns, turn, silent);
     }
   }
 
-  /** Takes a turn; gives whether it is one of those for sites in doubt. */
-  private boolean enter(Turns turns, String name, long now) {
+  /**
+   * A call's turn.
+   *
+   * @param doubted whether it is one of those for sites in doubt
+   */
+  private record Turn(long began, boolean doubted) {}
+
+  private Turn enter(Turns turns, String name) {
     synchronized (turns) {
+      if (full(turns) && turns.silences == 0) {
+        line(turns, name);
+      }
+      long now = nanos.getAsLong();
       if (turns.silences > 0 && now - turns.asideUntil < 0) {
         throw away(
             name
@@ -113,30 +138,66 @@ final class SiteTurns {
                 + (1 + (turns.asideUntil - now) / 1_000_000_000)
                 + " s");
       }
-      Long oldest = turns.open.peekFirst();
-      boolean slow = oldest != null && now - oldest >= SILENCE.toNanos();
-      if (turns.open.size() >= (turns.silences > 0 ? 1 : slow ? MOST_WHEN_SLOW : MOST_CALLS)) {
-        throw away(
-            turns.open.size()
-                + " calls to "
-                + name
-                + " are open already, the first for "
-                + (now - oldest) / 1_000_000_000
-                + " s");
+      if (full(turns)) {
+        throw busy(turns, name, "");
       }
       boolean doubted = turns.silences > 0;
       if (doubted && !doubtful.tryAcquire()) {
         throw away(name + " did not answer when it was asked last, and others are asked first");
       }
       turns.open.addLast(now);
-      return doubted;
+      return new Turn(now, doubted);
     }
   }
 
-  private void leave(Turns turns, long began, boolean silent, boolean doubted) {
+  private boolean full(Turns turns) {
+    Long oldest = turns.open.peekFirst();
+    boolean slow = oldest != null && nanos.getAsLong() - oldest >= SILENCE.toNanos();
+    return turns.open.size() >= (turns.silences > 0 ? 1 : slow ? MOST_WHEN_SLOW : MOST_CALLS);
+  }
+
+  /** Waits for a turn, while the site works and there is a place in the line. */
+  private void line(Turns turns, String name) {
+    if (turns.inLine >= MOST_IN_LINE || !lines.tryAcquire()) {
+      throw busy(turns, name, " and others wait");
+    }
+    turns.inLine++;
+    try {
+      long until = System.nanoTime() + line.toNanos();
+      long left = line.toMillis();
+      while (left > 0 && full(turns) && turns.silences == 0) {
+        turns.wait(left);
+        left = (until - System.nanoTime()) / 1_000_000;
+      }
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw busy(turns, name, " and who waited was interrupted");
+    } finally {
+      turns.inLine--;
+      lines.release();
+    }
+  }
+
+  private SiteException busy(Turns turns, String name, String more) {
+    Long oldest = turns.open.peekFirst();
+    return new SiteException(
+        SiteException.Kind.MAY_PASS,
+        SiteException.BUSY,
+        turns.open.size()
+            + " calls to "
+            + name
+            + " are open already, the first for "
+            + (oldest == null ? 0 : (nanos.getAsLong() - oldest) / 1_000_000_000)
+            + " s"
+            + more,
+        null);
+  }
+
+  private void leave(Turns turns, Turn turn, boolean silent) {
     synchronized (turns) {
-      turns.open.removeFirstOccurrence(began);
-      if (doubted) {
+      turns.open.removeFirstOccurrence(turn.began);
+      turns.notifyAll();
+      if (turn.doubted) {
         doubtful.release();
       }
       if (silent) {

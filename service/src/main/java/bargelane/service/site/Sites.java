@@ -44,7 +44,7 @@ public final class Sites {
 
   private final Map<String, Opened> opened = new ConcurrentHashMap<>();
   private final List<SiteTenant> tenants = new ArrayList<>();
-  private final SiteTurns turns = new SiteTurns(System::nanoTime);
+  private final SiteTurns turns = new SiteTurns(System::nanoTime, SiteTurns.LINE);
 
   public Sites(Db db, Credentials credentials, Events events, Clock clock) {
     this.db = db;

@@ -92,7 +92,7 @@ abstract class MovesFixture {
     database = TestDatabase.open();
     db = database.db();
     events = new Events(db, clock, database.url, "bargelane", database.password);
-    Ledger ledger = new Ledger(db, sites, clock, "in-test");
+    Ledger ledger = new Ledger(db, sites, clock, "in-test", "node");
     RunEngine runs = mock(RunEngine.class);
     Passes passes =
         new Passes(db, sites, ledger, events, runs, java.time.Duration.ofSeconds(6), clock);

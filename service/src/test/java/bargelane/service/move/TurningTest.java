@@ -194,6 +194,7 @@ class TurningTest extends MovesFixture {
     doThrow(new Error("killed")).when(away.target).deleteVolume("replica-0");
     assertThrows(Error.class, () -> turning.dropLeg("leg-1"));
     doNothing().when(away.target).deleteVolume("replica-0");
+    services.ledger().open();
     turning.dropLeg("leg-1");
     verify(away.target).deletePoint("pass-1");
     assertEquals(List.of(), recorded());

@@ -40,6 +40,7 @@ class ApiDocumentTest {
               events,
               Clock.systemUTC(),
               home,
+              "node",
               Pace.USUAL,
               new AgentListener.Where(InetSocketAddress.createUnresolved("127.0.0.1", 0), ""));
       Endpoints endpoints = new Endpoints();

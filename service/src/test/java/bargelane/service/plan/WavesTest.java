@@ -89,7 +89,7 @@ class WavesTest {
     events = new Events(db, clock, database.url, "bargelane", database.password);
     when(sites.driver(any())).thenReturn(driver);
     when(driver.target()).thenReturn(target);
-    Ledger ledger = new Ledger(db, sites, clock, "in-test");
+    Ledger ledger = new Ledger(db, sites, clock, "in-test", "node");
     RunEngine runs = new RunEngine(db, events, clock);
     Passes passes = new Passes(db, sites, ledger, events, runs, Duration.ofSeconds(6), clock);
     services = new Services(db, clock, events, sites, ledger, runs, passes);

@@ -81,7 +81,7 @@ abstract class PassesFixture {
     database = TestDatabase.open();
     db = database.db();
     events = new Events(db, clock, database.url, "bargelane", database.password);
-    ledger = new Ledger(db, sites, clock, "in-test");
+    ledger = new Ledger(db, sites, clock, "in-test", "node");
     passes = new Passes(db, sites, ledger, events, runs, LEASE, clock);
     leases = new Leases(passes);
     db.run(
@@ -136,7 +136,7 @@ abstract class PassesFixture {
         "a",
         0,
         "rep",
-        new PassDisk.From("s", "v0", "snap", ""),
+        new PassDisk.From("s", "v0", "snap", "", ""),
         new PassDisk.To("t", "r0"),
         new PassDisk.Digests("t", "", "r0-digests"),
         SIZE);

@@ -251,7 +251,7 @@ class PassesTest extends PassesFixture {
   }
 
   private void revokeLeft() {
-    passes.exports.revoke(db.tx(s -> PassExports.left(s, "tow")));
+    passes.exports.revoke(db.tx(s -> passes.exports.left(s, "tow")));
   }
 
   /** The one who opens is slower than its lease is long, and another has taken over. */
@@ -418,6 +418,58 @@ class PassesTest extends PassesFixture {
           s.find(ReplicaEntity.class, "rep").blank = false;
         });
     return root;
+  }
+
+  /** A lane whose site is silent holds up no other. */
+  @Test
+  void whenManyPassesOfALaneAreOnTheirWayNoOtherOfThatLaneBegins() {
+    db.run(
+        s -> {
+          for (String sql :
+              List.of(
+                  "insert into lane values ('l2', 'l2', 't', 's', '{}', 0)",
+                  "insert into wave (id, name, created_at) values ('w2', 'w2', now())",
+                  "insert into tow (id, wave_id, landed, diverged, name, lane_id, timetable_id) values ('tow2', 'w2', false, false, 'w2', 'l2', 'tt')")) {
+            s.createNativeMutationQuery(sql).executeUpdate();
+          }
+        });
+    List<String> others =
+        IntStream.range(1, Passes.MOST_WAITING).mapToObj(i -> onItsWay()).toList();
+    assertTrue(crowded("tow"), "with the one that is there from the beginning");
+    assertFalse(crowded("tow2"));
+    db.run(s -> s.find(PassEntity.class, others.get(0)).state = PassState.LEASED);
+    assertFalse(crowded("tow"), "what a tug has is on its way");
+  }
+
+  private boolean crowded(String tow) {
+    return db.tx(s -> Passes.crowded(s, tow));
+  }
+
+  private String onItsWay() {
+    return db.tx(s -> Passes.create(s, clock, "run", "tow", null, 0, PassKind.TALLY, false).id);
+  }
+
+  /**
+   * Its site has work for all its turns: the pass is offered again, and nothing counts against it.
+   */
+  @Test
+  void aPassWhoseSiteIsBusyIsOfferedAgain() throws Exception {
+    SiteException busy =
+        new SiteException(
+            SiteException.Kind.MAY_PASS, SiteException.BUSY, "8 calls are open", null);
+    when(source.openSnapshot(any(), any(), any(), any())).thenThrow(busy);
+    offer();
+    db.run(s -> s.find(PassEntity.class, pass).urgent = true);
+    assertEquals(Optional.empty(), leases.take("tug-1", 0));
+    assertEquals(PassState.READY, state());
+    assertTrue(passes.shipped(pass) instanceof Outcome.Wait);
+    now = now.plusSeconds(59);
+    assertEquals(Optional.empty(), leases.take("tug-1", 0));
+    now = now.plusSeconds(1);
+    assertEquals(
+        "no-tug",
+        assertThrows(RunFailure.class, () -> passes.shipped(pass)).code(),
+        "machines may be down for it");
   }
 
   private String next() {

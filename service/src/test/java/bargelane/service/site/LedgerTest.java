@@ -22,6 +22,7 @@ import bargelane.sites.Source;
 import bargelane.sites.Target;
 import java.io.IOException;
 import java.time.Clock;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
@@ -50,7 +51,7 @@ class LedgerTest {
     when(driver.target()).thenReturn(target);
     database = TestDatabase.open();
     db = database.db();
-    ledger = new Ledger(db, sites, Clock.systemUTC(), "in-test");
+    ledger = new Ledger(db, sites, Clock.systemUTC(), "in-test", "node");
     db.run(
         s -> {
           for (String sql :
@@ -143,6 +144,58 @@ class LedgerTest {
     ledger.sweep();
     verify(target, times(3)).deleteVolume("v");
     assertTrue(recorded().get(0).wanted);
+  }
+
+  /** A site that is silent while things are removed there holds no transaction. */
+  @Test
+  void whatOneRemovesNobodyElseRemovesAndNoTransactionIsOpenMeanwhile() {
+    ledger.plan("s", "tow", "volume", "v");
+    doAnswer(
+            x -> {
+              assertEquals(0, transactions());
+              ledger.sweep();
+              SiteException held =
+                  assertThrows(SiteException.class, () -> ledger.plan("s", "tow", "volume", "v"));
+              assertTrue(held.getMessage().contains("it is being removed"), held.getMessage());
+              return null;
+            })
+        .when(target)
+        .deleteVolume("v");
+    assertEquals(Optional.empty(), ledger.remove("s", "volume", "v"));
+    verify(target, times(1)).deleteVolume("v");
+    assertEquals(List.of(), recorded());
+  }
+
+  /** Those that others have open. */
+  private int transactions() {
+    return db.tx(
+        s ->
+            ((Number)
+                    s.createNativeQuery(
+                            "select count(*) from pg_stat_activity where datname = current_database()"
+                                + " and pid <> pg_backend_pid() and xact_start is not null",
+                            Object.class)
+                        .getSingleResult())
+                .intValue());
+  }
+
+  @Test
+  void whatANodeWasRemovingWhenItDiedIsRemovedWhenItIsBackOrAfterAWhile() {
+    ledger.plan("s", "tow", "volume", "v");
+    ledger.plan("s", "tow", "volume", "w");
+    doThrow(new Error("killed")).when(target).deleteVolume(any());
+    assertThrows(Error.class, () -> ledger.remove("s", "volume", "v"));
+    assertThrows(Error.class, () -> ledger.remove("s", "volume", "w"));
+    doNothing().when(target).deleteVolume(any());
+    ledger.sweep();
+    assertEquals(2, recorded().size(), "they may still be at it");
+    Clock later = Clock.offset(Clock.systemUTC(), Duration.ofMinutes(3));
+    Ledger other = new Ledger(db, sites, later, "in-test", "other");
+    other.removeDropped(List.of(recorded().get(0).id));
+    assertEquals(1, recorded().size());
+    ledger.open();
+    ledger.sweep();
+    assertEquals(List.of(), recorded());
   }
 
   @Test

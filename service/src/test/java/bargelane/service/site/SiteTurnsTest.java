@@ -8,6 +8,7 @@ import static org.mockito.ArgumentMatchers.any;
 import static org.mockito.Mockito.doAnswer;
 import static org.mockito.Mockito.doNothing;
 import static org.mockito.Mockito.mock;
+import static org.mockito.Mockito.never;
 import static org.mockito.Mockito.times;
 import static org.mockito.Mockito.verify;
 import static org.mockito.Mockito.when;
@@ -15,12 +16,14 @@ import static org.mockito.Mockito.when;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import bargelane.sites.Target;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Set;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.atomic.AtomicLong;
+import java.util.function.Supplier;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.Test;
 
@@ -28,7 +31,7 @@ import org.junit.jupiter.api.Test;
 class SiteTurnsTest {
 
   private final AtomicLong nanos = new AtomicLong();
-  private final SiteTurns turns = new SiteTurns(nanos::get);
+  private SiteTurns turns = new SiteTurns(nanos::get, Duration.ZERO);
   private final CountDownLatch answer = new CountDownLatch(1);
   private final List<CompletableFuture<?>> open = new ArrayList<>();
 
@@ -59,7 +62,12 @@ class SiteTurnsTest {
             })
         .when(site)
         .closeExport("slow");
-    open.add(CompletableFuture.runAsync(() -> target.closeExport("slow")));
+    open.add(
+        async(
+            () -> {
+              target.closeExport("slow");
+              return true;
+            }));
     there.await();
   }
 
@@ -97,6 +105,43 @@ class SiteTurnsTest {
     assertEquals(
         "8 calls to hithe are open already, the first for 0 s",
         refused(() -> asked.closeExport("quick")));
+  }
+
+  @Test
+  void whoFindsNoTurnAtASiteThatWorksWaitsInLineForOne() throws Exception {
+    turns = new SiteTurns(nanos::get, Duration.ofSeconds(30));
+    Target site = mock(Target.class);
+    Target asked = target("hithe", site);
+    for (int i = 0; i < SiteTurns.MOST_CALLS; i++) {
+      call(asked, site);
+    }
+    CountDownLatch full = new CountDownLatch(1);
+    List<CompletableFuture<Boolean>> line = new ArrayList<>();
+    for (int i = 0; i <= SiteTurns.MOST_IN_LINE; i++) {
+      line.add(
+          async(
+              () -> {
+                try {
+                  asked.closeExport("quick");
+                  return true;
+                } catch (SiteException busy) {
+                  assertEquals(SiteException.BUSY, busy.code());
+                  assertTrue(busy.getMessage().endsWith("and others wait"), busy.getMessage());
+                  full.countDown();
+                  return false;
+                }
+              }));
+    }
+    full.await();
+    verify(site, never()).closeExport("quick");
+    answer.countDown();
+    assertEquals(SiteTurns.MOST_IN_LINE, line.stream().filter(CompletableFuture::join).count());
+    verify(site, times(SiteTurns.MOST_IN_LINE)).closeExport("quick");
+  }
+
+  /** On a thread of its own: the common ones are as few as the processors. */
+  private static <T> CompletableFuture<T> async(Supplier<T> what) {
+    return CompletableFuture.supplyAsync(what, r -> new Thread(r).start());
   }
 
   /** A call that fails after a long silence. */
