@@ -10,6 +10,9 @@ public final class SiteException extends RuntimeException {
   /** The code of a call that found no turn at a site that works. */
   public static final String BUSY = "site-busy";
 
+  /** The code of a volume that is not opened to be written, since it is through another export. */
+  public static final String IN_USE = "in-use";
+
   /** What a failure means for the one who asked. */
   public enum Kind {
     /** The same call may succeed later: the site is away or busy. */

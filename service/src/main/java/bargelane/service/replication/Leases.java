@@ -13,6 +13,7 @@ import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
 import bargelane.sites.SiteException;
 import java.io.IOException;
+import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -35,6 +36,9 @@ public final class Leases {
 
   /** What says that the target has not kept what was written: the next pass compares all of it. */
   private static final Set<String> DOUBTFUL = Set.of("digests-malformed", "verify");
+
+  /** The part of a lease in which exports are opened is so many times as long as a lease. */
+  static final int OPENING = 3;
 
   private final Passes passes;
 
@@ -111,7 +115,7 @@ public final class Leases {
     }
     pass.tug = tug;
     pass.epoch++;
-    pass.leaseUntil = passes.clock.instant().plus(passes.lease);
+    pass.leaseUntil = passes.clock.instant().plus(opening());
     List<PassDisk> left = Passes.disks(pass).stream().filter(d -> !d.finished()).toList();
     passes.exports.record(s, pass, left);
     Map<String, ReplicaEntity> replicas = new HashMap<>();
@@ -160,7 +164,15 @@ public final class Leases {
         passes.exports.revokeFormer(pass);
       }
       List<LeaseDisk> given = new ArrayList<>();
+      long renewed = System.nanoTime();
       for (PassDisk disk : claimed.left) {
+        if (System.nanoTime() - renewed > passes.lease.toNanos()) {
+          if (stillHeld(pass, opening()).isEmpty()) {
+            passes.exports.revokeOwn(pass);
+            return Optional.empty();
+          }
+          renewed = System.nanoTime();
+        }
         given.add(
             passes.exports.openDisk(
                 pass,
@@ -168,7 +180,7 @@ public final class Leases {
                 Optional.ofNullable(claimed.replicas.get(disk.replicaId())),
                 claimed.roots.getOrDefault(disk.replicaId(), "")));
       }
-      Optional<PassKind> kind = stillHeld(pass);
+      Optional<PassKind> kind = stillHeld(pass, passes.lease);
       if (kind.isEmpty()) {
         passes.exports.revokeOwn(pass);
         return Optional.empty();
@@ -186,7 +198,10 @@ public final class Leases {
           s -> {
             PassEntity p = s.find(PassEntity.class, passId, LockMode.PESSIMISTIC_WRITE);
             if (p.epoch == pass.epoch && p.state == PassState.LEASED) {
-              if (e.code().equals(SiteException.BUSY)) {
+              if (e.code().equals(SiteException.IN_USE)) {
+                // A holder before that was slow to open it, and will find that it lost its lease.
+                passes.again(s, p, String.valueOf(e.getMessage()));
+              } else if (e.code().equals(SiteException.BUSY)) {
                 p.state = PassState.READY;
                 p.notBefore = passes.clock.instant().plus(Bell.SECOND);
                 p.stalledSince = claimed.waitedSince;
@@ -209,18 +224,23 @@ public final class Leases {
     }
   }
 
+  /** How long a pass is its holder's while its exports are opened, which renews it. */
+  private Duration opening() {
+    return passes.lease.multipliedBy(OPENING);
+  }
+
   /**
    * Renews the lease if nobody took it over while its exports were opened, and gives the pass's
    * kind: it compares if a marker was found lost meanwhile.
    */
-  private Optional<PassKind> stillHeld(PassEntity pass) {
+  private Optional<PassKind> stillHeld(PassEntity pass, Duration until) {
     return passes.db.tx(
         s -> {
           PassEntity now = s.find(PassEntity.class, pass.id, LockMode.PESSIMISTIC_WRITE);
           if (now.state != PassState.LEASED || now.epoch != pass.epoch) {
             return Optional.empty();
           }
-          now.leaseUntil = passes.clock.instant().plus(passes.lease);
+          now.leaseUntil = passes.clock.instant().plus(until);
           if (now.kind == PassKind.DELTA
               && Passes.disks(now).stream().anyMatch(d -> d.from().since().isEmpty())) {
             now.kind = PassKind.COMPARE;

@@ -261,7 +261,7 @@ class PassesTest extends PassesFixture {
     when(target.openVolume("bl-" + pass + "-0-t-1", "r0", true))
         .thenAnswer(
             x -> {
-              now = now.plus(LEASE).plusMillis(1);
+              now = now.plus(LEASE.multipliedBy(Leases.OPENING)).plusMillis(1);
               passes.shipped(pass);
               now = now.plus(Passes.LONGEST_PAUSE);
               assertTrue(leases.take("tug-2", 0).isPresent());
@@ -470,6 +470,19 @@ class PassesTest extends PassesFixture {
         "no-tug",
         assertThrows(RunFailure.class, () -> passes.shipped(pass)).code(),
         "machines may be down for it");
+  }
+
+  /** A holder before was slow to open it: it loses the export as soon as it finds that out. */
+  @Test
+  void aReplicaThatALateHolderHasOpenIsWaitedFor() throws Exception {
+    SiteException late =
+        new SiteException(SiteException.Kind.FINAL, SiteException.IN_USE, "it is written", null);
+    when(target.openVolume("bl-" + pass + "-0-t-1", "r0", true)).thenThrow(late);
+    offer();
+    assertEquals(Optional.empty(), leases.take("tug-1", 0));
+    assertEquals(PassState.READY, state());
+    now = now.plus(Passes.LONGEST_PAUSE);
+    assertTrue(leases.take("tug-1", 0).isPresent());
   }
 
   private String next() {
