@@ -24,6 +24,9 @@ public final class HttpLeaseDesk implements LeaseDesk {
   private static final ObjectMapper JSON =
       new ObjectMapper().configure(DeserializationFeature.FAIL_ON_UNKNOWN_PROPERTIES, false);
 
+  /** How long the service may take to open a pass's exports at slow sites. */
+  private static final int OPENING_SECONDS = 45;
+
   private final HttpClient http =
       HttpClient.newBuilder()
           .version(HttpClient.Version.HTTP_1_1)
@@ -48,7 +51,7 @@ public final class HttpLeaseDesk implements LeaseDesk {
             "",
             JSON.writeValueAsBytes(new LeaseTake(tug, Tug.VERSION, waitSeconds)),
             "take",
-            waitSeconds + 10);
+            waitSeconds + OPENING_SECONDS);
     return r.statusCode() == 204
         ? Optional.empty()
         : Optional.of(JSON.readValue(r.body(), Lease.class));
