@@ -93,6 +93,29 @@ class PassEngineTest {
         new Heard());
   }
 
+  /** Nothing is to be flushed, however long it takes or ends: there is no target. */
+  @Test
+  void aTallyThatFailsSaysWhyAndOpensNoTarget() throws IOException {
+    fill(3, 1);
+    fill(40, 2);
+    run(DiskPass.full());
+    source.failsReadAfter = source.bytesRead;
+    IOException told =
+        assertThrows(
+            IOException.class,
+            () ->
+                engine.run(
+                    () -> source,
+                    () -> {
+                      throw new AssertionError("the target is opened");
+                    },
+                    () -> digests,
+                    new DiskPass(PassKind.TALLY, new Ranges(), false, 0, false),
+                    new Heard()));
+    assertEquals("cut", told.getMessage());
+    assertEquals(0, told.getSuppressed().length);
+  }
+
   @Test
   void aFullPassNeitherReadsNorSendsHoles() throws IOException {
     fill(3, 1);
