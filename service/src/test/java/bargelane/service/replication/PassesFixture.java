@@ -15,6 +15,7 @@ import bargelane.blocks.BlockDevice;
 import bargelane.blocks.DigestVolume;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
+import bargelane.core.replication.Verification;
 import bargelane.core.run.RunState;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
@@ -147,6 +148,27 @@ abstract class PassesFixture {
     DigestVolume volume = DigestVolume.open(digests);
     volume.set(block, volume.by().of(ByteBuffer.wrap(new byte[] {1}))[0]);
     return volume.finish(SIZE, () -> {});
+  }
+
+  /** Records a point of the disk as the leg's newest one. */
+  void point(String root) {
+    db.run(
+        s -> {
+          PointEntity point = new PointEntity();
+          point.id = "point-1";
+          point.towId = "tow";
+          point.legId = "leg";
+          point.siteId = "t";
+          point.number = 1;
+          point.name = "bl-point-1";
+          point.asOf = now;
+          point.consistency = "";
+          point.verification = Verification.AT_TARGET;
+          point.recordedAt = now;
+          point.volumes = Json.text(List.of(new PointVolume("mem", 0, "r0", root, "r0-digests")));
+          s.persist(point);
+          s.find(LegEntity.class, "leg").pointId = point.id;
+        });
   }
 
   /** Takes the pass and says what may be written, as a tug does before it writes. */

@@ -20,7 +20,6 @@ import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
-import bargelane.core.replication.Verification;
 import bargelane.core.site.Capabilities;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
@@ -399,24 +398,8 @@ class PassesTest extends PassesFixture {
   /** The replica is exactly its leg's newest point; gives the root of its digests. */
   private String recordedPoint() throws IOException {
     String root = finish(3);
-    db.run(
-        s -> {
-          PointEntity point = new PointEntity();
-          point.id = "point-1";
-          point.towId = "tow";
-          point.legId = "leg";
-          point.siteId = "t";
-          point.number = 1;
-          point.name = "bl-point-1";
-          point.asOf = now;
-          point.consistency = "";
-          point.verification = Verification.AT_TARGET;
-          point.recordedAt = now;
-          point.volumes = Json.text(List.of(new PointVolume("mem", 0, "r0", root, "r0-digests")));
-          s.persist(point);
-          s.find(LegEntity.class, "leg").pointId = point.id;
-          s.find(ReplicaEntity.class, "rep").blank = false;
-        });
+    point(root);
+    db.run(s -> s.find(ReplicaEntity.class, "rep").blank = false);
     return root;
   }
 

@@ -13,7 +13,6 @@ import bargelane.api.Lease;
 import bargelane.api.LeaseDone;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
-import bargelane.core.replication.Verification;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.run.Outcome;
@@ -43,21 +42,8 @@ class ScrubTest extends PassesFixture {
     db.run(
         s -> {
           s.find(RunEntity.class, "run").input = "{\"leg\": \"leg\"}";
-          PointEntity point = new PointEntity();
-          point.id = "point-1";
-          point.towId = "tow";
-          point.legId = "leg";
-          point.siteId = "t";
-          point.number = 1;
-          point.name = "bl-point-1";
-          point.asOf = now;
-          point.consistency = "";
-          point.verification = Verification.AT_TARGET;
-          point.recordedAt = now;
-          point.volumes = Json.text(List.of(new PointVolume("mem", 0, "r0", "root", "r0-digests")));
-          s.persist(point);
-          s.find(LegEntity.class, "leg").pointId = point.id;
         });
+    point("root");
     work = Works.take(db, events, clock, "run");
   }
 
