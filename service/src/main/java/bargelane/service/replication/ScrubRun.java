@@ -130,7 +130,11 @@ public final class ScrubRun implements RunKind {
 
   private Outcome ended(Work w, String passId) {
     services.passes().seal(passId);
-    PassEntity pass = services.db().tx(s -> record(s, w, passId));
+    Optional<PassEntity> recorded = services.db().tx(s -> record(s, w, passId));
+    if (recorded.isEmpty()) {
+      return Outcome.waitFor("some blocks differ; the pass that is under way ends first");
+    }
+    PassEntity pass = recorded.get();
     List<PassDisk> differing = differing(pass);
     if (!differing.isEmpty()) {
       throw new RunFailure(
@@ -142,17 +146,20 @@ public final class ScrubRun implements RunKind {
     return Outcome.done(Sizes.text(pass.total) + " compared, no block differs");
   }
 
-  private PassEntity record(Session s, Work w, String passId) {
+  /** Empty while a pass is under way that would clear the doubt without knowing of it. */
+  private Optional<PassEntity> record(Session s, Work w, String passId) {
     PassEntity pass = s.find(PassEntity.class, passId, LockMode.PESSIMISTIC_WRITE);
     if (pass.endedAt == null) {
       LegEntity leg = leg(s, w);
       List<PassDisk> differing = differing(pass);
-      differing.forEach(d -> Tows.doubt(s, leg.id, d.memberId(), d.disk()));
+      if (!Tows.doubt(s, leg.id, differing)) {
+        return Optional.empty();
+      }
       leg.scrubbedAt = services.clock().instant();
       leg.scrubFound = differing.isEmpty() ? "" : found(differing);
       Passes.close(pass, PassState.COMPLETE, services.clock().instant());
     }
-    return pass;
+    return Optional.of(pass);
   }
 
   private static List<PassDisk> differing(PassEntity pass) {

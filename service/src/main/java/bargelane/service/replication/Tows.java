@@ -131,14 +131,31 @@ public final class Tows {
         s, "update ReplicaEntity set anywhere = true where legId = ?1 and blank = false", legId);
   }
 
-  /** Puts the copy of one disk in doubt. */
-  public static void doubt(Session s, String legId, String memberId, int disk) {
-    Db.change(
-        s,
-        "update ReplicaEntity set anywhere = true where legId = ?1 and memberId = ?2 and disk = ?3",
-        legId,
-        memberId,
-        disk);
+  /**
+   * Puts the copies of disks in doubt, unless a tug has taken the leg's open pass: that one knows
+   * nothing of the doubt, and its end would clear it. Gives whether they are.
+   */
+  public static boolean doubt(Session s, String legId, List<PassDisk> disks) {
+    // No pass of the leg is recorded before this transaction ends, and none that is offered taken.
+    s.find(LegEntity.class, legId, LockMode.PESSIMISTIC_WRITE);
+    boolean taken =
+        Db.query(s, PassEntity.class, "from PassEntity where legId = ?1 and endedAt is null", legId)
+            .setHibernateLockMode(LockMode.PESSIMISTIC_WRITE)
+            .getResultList()
+            .stream()
+            .anyMatch(p -> p.epoch > 0);
+    if (taken && !disks.isEmpty()) {
+      return false;
+    }
+    for (PassDisk d : disks) {
+      Db.change(
+          s,
+          "update ReplicaEntity set anywhere = true where legId = ?1 and memberId = ?2 and disk = ?3",
+          legId,
+          d.memberId(),
+          d.disk());
+    }
+    return true;
   }
 
   /** Whether a leg has been opened. */

@@ -97,6 +97,29 @@ class ScrubTest extends PassesFixture {
     assertFalse(leg().scrubFound.isEmpty());
   }
 
+  /** A pass that was leased before knows nothing of the doubt, and its end would clear it. */
+  @Test
+  void aPassThatIsUnderWayEndsBeforeADiskIsPutInDoubt() throws InterruptedException {
+    db.run(s -> s.find(ReplicaEntity.class, "rep").blank = false);
+    offer();
+    take("tug-1");
+    compare();
+    Lease lease = leases.take("tug-1", 0).orElseThrow();
+    leases.done(lease.pass(), told(lease, 65536));
+    assertInstanceOf(Outcome.Wait.class, compare());
+    assertFalse(replica().anywhere);
+    db.run(s -> Passes.close(s.find(PassEntity.class, pass), PassState.COMPLETE, now));
+    // One that no tug has taken yet reads the doubt when it is.
+    String next =
+        db.tx(s -> Passes.create(s, clock, "run", "tow", "leg", 2, PassKind.DELTA, true).id);
+    assertEquals("copy-differs", assertThrows(RunFailure.class, this::compare).code());
+    assertTrue(replica().anywhere);
+    passes.offer(next, p -> p.disks = Json.text(List.of(disk())));
+    Lease knows = leases.take("tug-1", 0).orElseThrow();
+    assertTrue(knows.disks().get(0).mayDifferAnywhere());
+    assertEquals("", knows.disks().get(0).root());
+  }
+
   @Test
   void aScrubGivesWayToEveryPassAndToAnotherScrub() throws InterruptedException {
     compare();
