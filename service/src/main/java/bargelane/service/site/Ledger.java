@@ -8,7 +8,6 @@ import bargelane.sites.SiteException;
 import bargelane.sites.Target.Owned;
 import java.time.Clock;
 import java.time.Duration;
-import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.HashMap;
@@ -269,17 +268,20 @@ public final class Ledger {
       return new Claimed(List.of(), List.of());
     }
     s.flush();
-    Instant now = clock.instant();
+    String until = "current_timestamp + interval '" + CLAIM.toSeconds() + " seconds'";
     List<?> ours =
         s.createNativeQuery(
-                // What is held for longer than anybody holds it is so by a clock that stepped back.
-                "update site_object set removing_by = :node, removing_until = :until"
+                // By the database's clock, since those of nodes differ. What is held for longer
+                // than
+                // anybody holds it is so by a clock that stepped back.
+                "update site_object set removing_by = :node, removing_until = "
+                    + until
                     + " where id in (:ids) and not wanted and (removing_until is null"
-                    + " or removing_until < :now or removing_until > :until) returning id",
+                    + " or removing_until < current_timestamp or removing_until > "
+                    + until
+                    + ") returning id",
                 Object.class)
             .setParameter("node", node)
-            .setParameter("until", now.plus(CLAIM))
-            .setParameter("now", now)
             .setParameterList("ids", chosen.stream().map(o -> o.id).toList())
             .getResultList();
     return new Claimed(

@@ -23,6 +23,7 @@ import bargelane.sites.Target;
 import java.io.IOException;
 import java.time.Clock;
 import java.time.Duration;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
@@ -189,9 +190,14 @@ class LedgerTest {
     doNothing().when(target).deleteVolume(any());
     ledger.sweep();
     assertEquals(2, recorded().size(), "they may still be at it");
-    Clock later = Clock.offset(Clock.systemUTC(), Duration.ofMinutes(3));
-    Ledger other = new Ledger(db, sites, later, "in-test", "other");
-    other.removeDropped(List.of(recorded().get(0).id));
+    // Whatever the other node's own clock says.
+    Clock ahead = Clock.offset(Clock.systemUTC(), Duration.ofHours(1));
+    Ledger other = new Ledger(db, sites, ahead, "in-test", "other");
+    other.sweep();
+    assertEquals(2, recorded().size());
+    SiteObjectEntity first = recorded().get(0);
+    db.run(s -> s.find(SiteObjectEntity.class, first.id).removingUntil = Instant.EPOCH);
+    other.sweep();
     assertEquals(1, recorded().size());
     ledger.open();
     ledger.sweep();
