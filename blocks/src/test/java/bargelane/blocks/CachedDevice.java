@@ -1,9 +1,12 @@
 package bargelane.blocks;
 
 import java.io.IOException;
+import java.io.InterruptedIOException;
 import java.nio.ByteBuffer;
 import java.util.List;
 import java.util.TreeMap;
+import java.util.concurrent.CountDownLatch;
+import java.util.concurrent.TimeUnit;
 
 /**
  * A disk whose server holds writes in memory until they are flushed, each handle's apart from the
@@ -20,6 +23,9 @@ public final class CachedDevice {
 
   /** From this flush on, counted from 1, they fail once and then say that all is well. */
   public int failsFlush = Integer.MAX_VALUE;
+
+  /** Writers wait in their first write until so many of them are in it, for a minute at most. */
+  public CountDownLatch meet = new CountDownLatch(0);
 
   private int flushes;
 
@@ -44,6 +50,7 @@ public final class CachedDevice {
   private final class Handle implements BlockDevice {
 
     private final TreeMap<Long, byte[]> own = new TreeMap<>();
+    private boolean wrote;
 
     @Override
     public long size() {
@@ -73,7 +80,11 @@ public final class CachedDevice {
     }
 
     @Override
-    public void write(long offset, ByteBuffer from) {
+    public void write(long offset, ByteBuffer from) throws IOException {
+      if (!wrote) {
+        wrote = true;
+        meetOthers();
+      }
       synchronized (CachedDevice.this) {
         for (long at = offset; from.hasRemaining(); at += UNIT) {
           byte[] block = new byte[Math.min(UNIT, from.remaining())];
@@ -85,8 +96,20 @@ public final class CachedDevice {
     }
 
     @Override
-    public void writeZeroes(long offset, long length) {
+    public void writeZeroes(long offset, long length) throws IOException {
       write(offset, ByteBuffer.allocate((int) length));
+    }
+
+    private void meetOthers() throws IOException {
+      meet.countDown();
+      try {
+        if (!meet.await(1, TimeUnit.MINUTES)) {
+          throw new IOException("no other handle is written to");
+        }
+      } catch (InterruptedException e) {
+        Thread.currentThread().interrupt();
+        throw new InterruptedIOException();
+      }
     }
 
     @Override

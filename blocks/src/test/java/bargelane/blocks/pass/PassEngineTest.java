@@ -14,8 +14,10 @@ import bargelane.blocks.MemoryDevice;
 import bargelane.blocks.Ranges;
 import bargelane.blocks.SparseDevice;
 import java.io.IOException;
+import java.util.Arrays;
 import java.util.Optional;
 import java.util.Random;
+import java.util.concurrent.CountDownLatch;
 import org.junit.jupiter.api.Test;
 
 class PassEngineTest {
@@ -207,7 +209,7 @@ class PassEngineTest {
       fill(i, i);
     }
     String whole = run(DiskPass.full()).root();
-    java.util.Arrays.fill(replica.bytes, (byte) 0);
+    Arrays.fill(replica.bytes, (byte) 0);
     digests.writeZeroes(4096, digests.size() - 4096);
     PassEngine single = new PassEngine(1);
     Heard heard = new Heard();
@@ -237,6 +239,7 @@ class PassEngineTest {
       fill(i, i);
     }
     CachedDevice server = new CachedDevice(replica);
+    server.meet = new CountDownLatch(2);
     PassWatcher checks =
         new PassWatcher() {
           @Override
@@ -246,7 +249,7 @@ class PassEngineTest {
           public void progress(PassProgress p) {
             int below = (int) p.watermark();
             assertTrue(
-                java.util.Arrays.equals(source.bytes, 0, below, replica.bytes, 0, below),
+                Arrays.equals(source.bytes, 0, below, replica.bytes, 0, below),
                 "told " + below + " bytes as done for good");
           }
         };
@@ -433,7 +436,7 @@ class PassEngineTest {
     fill(7, 2);
     source.changed = Optional.of(Ranges.of(7L * BLOCK, 8L * BLOCK));
     // The digest reached its volume, the block did not reach the replica.
-    byte[] lost = java.util.Arrays.copyOfRange(source.bytes, 7 * BLOCK, 8 * BLOCK);
+    byte[] lost = Arrays.copyOfRange(source.bytes, 7 * BLOCK, 8 * BLOCK);
     DigestVolume written = known();
     written.set(7, written.by().of(java.nio.ByteBuffer.wrap(lost))[0]);
     written.finish(SIZE, () -> {});
