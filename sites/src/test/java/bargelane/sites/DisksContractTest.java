@@ -10,13 +10,19 @@ import bargelane.blocks.BlockDevice.Context;
 import bargelane.blocks.nbd.NbdClient;
 import java.io.IOException;
 import java.nio.ByteBuffer;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.nio.file.attribute.PosixFilePermission;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.Callable;
 import java.util.concurrent.CyclicBarrier;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
 import java.util.concurrent.Future;
+import java.util.stream.Stream;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.ValueSource;
 
@@ -85,6 +91,55 @@ class DisksContractTest extends DriverContract {
     t.deleteVolume("f-vol");
     t.deletePoint("f-2");
     assertEquals(List.of(), t.owned("bargelane/t"), "nothing is left");
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"estate", "cloud", "remote"})
+  void pointsBetweenWhichNothingIsWrittenHoldTheSame(String kind) throws IOException {
+    SiteDriver d = driver(kind);
+    Target t = d.target();
+    t.createVolume("s-vol", "bargelane/t", 4 * MIB, storage(kind));
+    write(d, "s-vol", 1, 1);
+    for (String point : List.of("s-1", "s-2", "s-3")) {
+      t.freeze(point, "bargelane/t", List.of("s-vol"));
+      t.freeze(point, "bargelane/t", List.of("s-vol"));
+    }
+    t.deletePoint("s-1");
+    write(d, "s-vol", 2, 2);
+    t.freeze("s-4", "bargelane/t", List.of("s-vol"));
+    if (onHost(kind)) {
+      assertEquals(Map.of(true, 1, false, 2), imagesByWhetherTheyCanBeWritten("s-vol"));
+    }
+    t.growVolume("s-vol", 6 * MIB);
+    t.freeze("s-5", "bargelane/t", List.of("s-vol"));
+    t.deletePoint("s-3");
+    assertArrayEquals(new byte[] {0, 1, 0}, read(t.openFrozen("s", "s-2", "s-vol"), 3));
+    assertArrayEquals(new byte[] {0, 1, 2}, read(t.openFrozen("s", "s-4", "s-vol"), 3));
+    try (NbdClient disk = open(t.openFrozen("s", "s-5", "s-vol"))) {
+      assertEquals(6 * MIB, disk.size(), "what grew is not what lies below it");
+    }
+    t.closeExport("s");
+    t.deletePoint("s-4");
+    assertArrayEquals(new byte[] {0, 1, 0}, read(t.openFrozen("s", "s-2", "s-vol"), 3));
+    assertArrayEquals(new byte[] {0, 1, 2}, read(t.openVolume("s", "s-vol", false), 3));
+    t.closeExport("s");
+    t.deletePoint("s-2");
+    t.deletePoint("s-5");
+    t.deleteVolume("s-vol");
+    assertEquals(List.of(), t.owned("bargelane/t"), "nothing is left");
+  }
+
+  private static Map<Boolean, Integer> imagesByWhetherTheyCanBeWritten(String volume)
+      throws IOException {
+    Map<Boolean, Integer> found = new HashMap<>();
+    try (Stream<Path> files = Files.walk(shortDir)) {
+      for (Path file : files.filter(f -> f.getFileName().toString().startsWith(volume)).toList()) {
+        boolean written =
+            Files.getPosixFilePermissions(file).contains(PosixFilePermission.OWNER_WRITE);
+        found.merge(written, 1, Integer::sum);
+      }
+    }
+    return found;
   }
 
   @ParameterizedTest

@@ -6,8 +6,8 @@ import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.DeserializationFeature;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import com.fasterxml.jackson.databind.SerializationFeature;
+import java.io.IOException;
 import java.nio.charset.StandardCharsets;
-import java.util.ArrayList;
 import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -152,14 +152,12 @@ final class Catalogue {
   }
 
   State read() {
-    String text =
-        shell.script(
-            "if [ -f \"$1/catalogue.json\" ]; then cat \"$1/catalogue.json\"; fi", directory);
-    if (text.isBlank()) {
+    Optional<byte[]> text = shell.read(directory + "/catalogue.json");
+    if (text.isEmpty()) {
       return State.empty();
     }
     try {
-      State state = JSON.readValue(text, State.class);
+      State state = JSON.readValue(text.get(), State.class);
       if (!FORMAT.equals(state.format())) {
         throw new SiteException(
             SiteException.Kind.FINAL,
@@ -168,13 +166,17 @@ final class Catalogue {
             null);
       }
       return state;
-    } catch (JsonProcessingException e) {
+    } catch (IOException e) {
       throw new SiteException(
           SiteException.Kind.FINAL,
           "catalogue-damaged",
-          site + ": " + directory + "/catalogue.json can't be read: " + e.getOriginalMessage(),
+          site + ": " + directory + "/catalogue.json can't be read: " + why(e),
           e);
     }
+  }
+
+  private static String why(IOException e) {
+    return e instanceof JsonProcessingException j ? j.getOriginalMessage() : e.getMessage();
   }
 
   /** Changes the state; the change may be applied again if another was quicker. */
@@ -239,25 +241,7 @@ final class Catalogue {
     } catch (JsonProcessingException e) {
       throw new IllegalStateException(e);
     }
-    // Under the lock nobody else looks at the revision; who read an older one reads again.
-    String answer =
-        shell.script(
-            bytes,
-            """
-            mkdir -p "$1"
-            t=$(mktemp "$1/.new.XXXXXX")
-            cat > "$t"
-            exec 9> "$1/lock"
-            flock 9
-            have=0
-            if [ -f "$1/catalogue.json" ]; then have=$(sed -n '1s/.*"revision":\\([0-9]*\\).*/\\1/p' "$1/catalogue.json"); fi
-            if [ "$have" = "$2" ]; then sync "$t"; mv "$t" "$1/catalogue.json"; sync "$1"; echo yes; else rm -f "$t"; fi
-            # What a writer left that was killed; one that is at work is no hour old.
-            find "$1" -maxdepth 1 -name '.new.*' -mmin +60 -delete
-            """,
-            directory,
-            String.valueOf(s.revision));
-    return answer.strip().equals("yes");
+    return shell.replaceCatalogue(directory, s.revision, bytes);
   }
 
   // ---- small files beside points
@@ -266,27 +250,19 @@ final class Catalogue {
     return java.net.URLEncoder.encode(name, StandardCharsets.UTF_8);
   }
 
-  void putFile(String point, String name, byte[] content) {
-    shell.script(
-        content,
-        "mkdir -p \"$1\"; t=$(mktemp \"$1/.new.XXXXXX\"); cat > \"$t\"; sync \"$t\"; mv \"$t\" \"$1/$2\"; sync \"$1\"",
-        directory + "/files/" + safe(point),
-        safe(name));
+  private String fileOf(String point, String name) {
+    return directory + "/files/" + safe(point) + "/" + safe(name);
   }
 
-  /** A small file, in base 64 on its way because a shell's output is text to us. */
+  void putFile(String point, String name, byte[] content) {
+    shell.put(fileOf(point, name), content);
+  }
+
   Optional<byte[]> file(String point, String name) {
-    String text =
-        shell.script(
-            "if [ -f \"$1\" ]; then echo there; base64 -w0 \"$1\"; fi",
-            directory + "/files/" + safe(point) + "/" + safe(name));
-    List<String> lines = new ArrayList<>(text.lines().toList());
-    return lines.isEmpty()
-        ? Optional.empty()
-        : Optional.of(java.util.Base64.getDecoder().decode(lines.size() > 1 ? lines.get(1) : ""));
+    return shell.read(fileOf(point, name));
   }
 
   void removeFiles(String point) {
-    shell.script("rm -rf \"$1\"", directory + "/files/" + safe(point));
+    shell.remove(List.of(), List.of(), List.of(directory + "/files/" + safe(point)));
   }
 }

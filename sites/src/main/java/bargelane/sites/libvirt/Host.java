@@ -92,12 +92,11 @@ final class Host {
    * system's daemon runs it as.
    */
   void runtime() {
-    shell.must("mkdir", "-p", settings.runtime());
+    shell.directory(settings.runtime());
     if (settings.uri().startsWith("qemu:///system")) {
       Matcher account = EMULATOR.matcher(hypervisor.capabilities());
       if (account.find()) {
-        shell.must("chown", account.group(1), settings.runtime());
-        shell.must("chmod", "700", settings.runtime());
+        shell.directory(settings.runtime(), Integer.parseInt(account.group(1)));
       }
     }
   }

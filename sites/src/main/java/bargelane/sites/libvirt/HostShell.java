@@ -2,34 +2,30 @@ package bargelane.sites.libvirt;
 
 import bargelane.sites.Compute;
 import bargelane.sites.SiteException;
+import com.fasterxml.jackson.databind.JsonNode;
+import com.fasterxml.jackson.databind.node.ArrayNode;
+import com.fasterxml.jackson.databind.node.JsonNodeFactory;
+import com.fasterxml.jackson.databind.node.ObjectNode;
 import java.io.IOException;
-import java.io.InputStream;
-import java.io.OutputStream;
-import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
+import java.util.Collection;
+import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Locale;
+import java.util.Map;
 import java.util.Optional;
-import java.util.concurrent.CompletableFuture;
-import java.util.concurrent.ExecutionException;
-import java.util.concurrent.ExecutorService;
-import java.util.concurrent.Executors;
-import java.util.concurrent.TimeUnit;
-import java.util.concurrent.TimeoutException;
-import org.slf4j.Logger;
-import org.slf4j.LoggerFactory;
+import java.util.function.Supplier;
 
 /**
- * Runs the emulator's own programs on the host, as the user who owns its daemon: what libvirt's
- * interface has no call for (writable disk servers, layers of images, small files). The host is
- * this machine or one that is reached over SSH.
+ * Files and programs of a host, as the account that owns its daemon: what libvirt's interface has
+ * no call for (disk servers, layers of images, small files). The host is this machine or one that
+ * is reached over SSH; {@link HostProgram} does the work there.
  */
 final class HostShell {
-
-  private static final Logger log = LoggerFactory.getLogger(HostShell.class);
 
   /** How long a look or a small change may take. */
   private static final Duration PATIENCE = Duration.ofMinutes(2);
@@ -37,24 +33,28 @@ final class HostShell {
   /** How long may take what copies the content of images. */
   static final Duration COPYING = Duration.ofHours(6);
 
-  /** How long the rest of what a program printed may take once it has ended. */
-  private static final long REST_SECONDS = 30;
+  private static final byte[] NONE = new byte[0];
 
-  /** What feeds programs and takes in what they print; a thread for each of the three. */
-  private static final ExecutorService PUMPS =
-      Executors.newCachedThreadPool(
-          r -> {
-            Thread thread = new Thread(r, "host-command");
-            thread.setDaemon(true);
-            return thread;
-          });
+  // errno(3), as Linux numbers them
+  private static final int TRY_AGAIN = 11;
+  private static final int NO_SPACE = 28;
+  private static final int TIMED_OUT = 110;
+  private static final int NO_QUOTA = 122;
 
   /** How a command ended. */
   record Result(int code, String out, String error) {}
 
+  /**
+   * What is asked of a file: when it was changed last and its size; and what it takes, in bytes.
+   */
+  record Stat(String stamp, long takes) {}
+
+  private static final int MOST_READ = 256 * 1024 * 1024;
+  private static final JsonNodeFactory JSON = JsonNodeFactory.instance;
+
   private final String site;
-  private final List<String> prefix;
   private final Optional<Ssh> ssh;
+  private final Supplier<HostProgram> program;
 
   /**
    * @param socket the daemon's socket; its owner is who the commands run as when we are root and
@@ -63,7 +63,14 @@ final class HostShell {
   HostShell(String site, Path socket, Optional<Ssh> ssh) {
     this.site = site;
     this.ssh = ssh;
-    this.prefix = ssh.isPresent() ? List.of() : prefix(socket);
+    this.program =
+        () ->
+            ssh.map(s -> HostProgram.over(site, s.key(), s))
+                .orElseGet(
+                    () -> {
+                      List<String> prefix = prefix(socket);
+                      return HostProgram.here(site, String.join(" ", prefix), prefix);
+                    });
   }
 
   private static List<String> prefix(Path socket) {
@@ -80,20 +87,191 @@ final class HostShell {
     return List.of();
   }
 
-  /** Runs a command; its failure to start is an exception, how it ended is the caller's. */
-  Result run(byte[] input, String... command) {
-    return run(input, PATIENCE, command);
+  private HostProgram.Answer ask(String operation, ObjectNode request, byte[] body) {
+    return ask(operation, request, body, PATIENCE);
   }
 
-  private Result run(byte[] input, Duration limit, String... command) {
-    if (ssh.isPresent()) {
-      Result result = execute(site, input, ssh.get().command(List.of(command)), limit);
-      ssh.get().check(result);
-      return result;
+  private HostProgram.Answer ask(
+      String operation, ObjectNode request, byte[] body, Duration limit) {
+    HostProgram.Answer answer = program.get().call(operation, request, body, limit);
+    JsonNode failed = answer.told().path("failed");
+    if (!failed.isMissingNode()) {
+      int number = answer.told().path("errno").intValue();
+      boolean full = number == NO_SPACE || number == NO_QUOTA;
+      boolean passes = number == TRY_AGAIN || number == TIMED_OUT;
+      throw new SiteException(
+          passes ? SiteException.Kind.MAY_PASS : SiteException.Kind.FINAL,
+          full ? "no-space" : passes ? "busy" : "host-command",
+          site
+              + ": "
+              + operation
+              + " "
+              + answer.told().path("file").asText()
+              + ": "
+              + failed.asText().toLowerCase(Locale.ROOT),
+          null);
     }
-    List<String> whole = new ArrayList<>(prefix);
-    whole.addAll(List.of(command));
-    return execute(site, input, whole, limit);
+    return answer;
+  }
+
+  private static ArrayNode list(Collection<String> words) {
+    ArrayNode list = JSON.arrayNode();
+    words.forEach(list::add);
+    return list;
+  }
+
+  private ObjectNode command(Duration limit, List<String> command) {
+    return JSON.objectNode().put("limit", limit.toSeconds()).set("command", list(command));
+  }
+
+  private Result ended(HostProgram.Answer answer, Duration limit, List<String> command) {
+    if (answer.told().path("late").asBoolean()) {
+      throw new SiteException(
+          SiteException.Kind.MAY_PASS,
+          "host-command",
+          site
+              + ": "
+              + command.get(0)
+              + " did not end within "
+              + limit.toSeconds()
+              + " s and was ended",
+          null);
+    }
+    return new Result(
+        answer.told().path("code").intValue(),
+        new String(answer.body(), StandardCharsets.UTF_8),
+        answer.told().path("error").asText());
+  }
+
+  /** Runs a program of the host; how it ended is the caller's. */
+  Result run(String... command) {
+    return run(PATIENCE, List.of(command));
+  }
+
+  private Result run(Duration limit, List<String> command) {
+    return ended(ask("run", command(limit, command), NONE, limit), limit, command);
+  }
+
+  /** The programs of some that the host lacks. */
+  List<String> missing(List<String> programs) {
+    ObjectNode request = JSON.objectNode();
+    request.set("programs", list(programs));
+    List<String> missing = new ArrayList<>();
+    ask("missing", request, NONE).told().path("missing").forEach(p -> missing.add(p.asText()));
+    return missing;
+  }
+
+  // ---- files
+
+  /** A whole file; empty if it is not there. */
+  Optional<byte[]> read(String file) {
+    return read(file, 0, MOST_READ);
+  }
+
+  /** A file's bytes from an offset on, as many as there are up to a number. */
+  Optional<byte[]> read(String file, long from, int most) {
+    HostProgram.Answer answer =
+        ask("read", JSON.objectNode().put("file", file).put("from", from).put("most", most), NONE);
+    return answer.told().path("there").asBoolean() ? Optional.of(answer.body()) : Optional.empty();
+  }
+
+  /** Puts a file there, whole and on stable storage, for the account alone. */
+  void put(String file, byte[] content) {
+    ask("put", JSON.objectNode().put("file", file).put("mode", 0600), content);
+  }
+
+  /** Puts a file there that the emulator may read as whoever it runs as. */
+  void putReadable(String file, byte[] content) {
+    ask("put", JSON.objectNode().put("file", file).put("mode", 0644), content);
+  }
+
+  /** Replaces a catalogue if it still has a revision; gives whether it had. */
+  boolean replaceCatalogue(String directory, long revision, byte[] content) {
+    ObjectNode request = JSON.objectNode().put("directory", directory).put("revision", revision);
+    return ask("replace", request, content).told().path("replaced").asBoolean();
+  }
+
+  /** Removes files; one that is not there is none. */
+  void remove(String... files) {
+    remove(List.of(files), List.of(), List.of());
+  }
+
+  /** Removes files, all files that begin with something, and whole trees. */
+  void remove(List<String> files, List<String> beginnings, List<String> trees) {
+    ObjectNode request = JSON.objectNode();
+    request.set("files", list(files));
+    request.set("beginnings", list(beginnings));
+    request.set("trees", list(trees));
+    ask("remove", request, NONE);
+  }
+
+  /** Makes a directory; it fails if we may not write there. */
+  void directory(String directory) {
+    ask("directory", JSON.objectNode().put("directory", directory), NONE);
+  }
+
+  /** Makes a directory that one account alone may use. */
+  void directory(String directory, int account) {
+    ask("directory", JSON.objectNode().put("directory", directory).put("account", account), NONE);
+  }
+
+  /**
+   * Lets some files be written by who owns them, and others by nobody, which holds against everyone
+   * but an administrator. A file that is not there is passed over.
+   */
+  void writable(Collection<String> files, Collection<String> frozen) {
+    if (!files.isEmpty() || !frozen.isEmpty()) {
+      ObjectNode request = JSON.objectNode();
+      request.set("files", list(files));
+      request.set("frozen", list(frozen));
+      ask("writable", request, NONE);
+    }
+  }
+
+  /** What there is to tell of files; those that are not there are left out. */
+  Map<String, Stat> stat(List<String> files) {
+    ObjectNode request = JSON.objectNode();
+    request.set("files", list(files));
+    JsonNode told = ask("stat", request, NONE).told().path("stats");
+    Map<String, Stat> stats = new LinkedHashMap<>();
+    for (int i = 0; i < files.size(); i++) {
+      JsonNode s = told.path(i);
+      if (s.isObject()) {
+        stats.put(
+            files.get(i),
+            new Stat(
+                s.path("changed").asText() + " " + s.path("size").asText(),
+                s.path("takes").longValue()));
+      }
+    }
+    return stats;
+  }
+
+  /**
+   * Makes a file by a program that writes {@code {}}, unless it is there. It is there whole or not
+   * at all.
+   */
+  void make(String file, String... command) {
+    ObjectNode request = command(PATIENCE, List.of(command)).put("file", file);
+    succeeded(ended(ask("make", request, NONE), PATIENCE, List.of(command)), command[0]);
+  }
+
+  // ---- processes that outlive us
+
+  /** Begins a disk server whose socket and process id lie under a path. */
+  void serve(String base, List<String> command) {
+    ObjectNode request = command(PATIENCE, command).put("base", base);
+    succeeded(ended(ask("serve", request, NONE), PATIENCE, command), command.get(0));
+  }
+
+  /** Ends a disk server; when this returns it has flushed and let go of its image. */
+  void end(String base) {
+    ask("end", JSON.objectNode().put("base", base), NONE);
+  }
+
+  /** Begins a guard: a process on the host that ends by itself. */
+  void guard(String guard, ObjectNode request) {
+    ask("guard", request.put("guard", guard), NONE);
   }
 
   /** A socket of the host as it can be opened from here. */
@@ -112,123 +290,25 @@ final class HostShell {
         .orElse(new Compute.WayIn(address, port));
   }
 
-  /** Runs a program of this machine, for as long as a look or a small change may take. */
-  static Result execute(String site, byte[] input, List<String> command) {
-    return execute(site, input, command, PATIENCE);
-  }
-
-  /**
-   * Runs a program of this machine. It is ended at its limit, with whatever it began; input and
-   * both outputs flow at once, so that none of them can block the others.
-   */
-  static Result execute(String site, byte[] input, List<String> command, Duration limit) {
-    Process process;
-    try {
-      process = new ProcessBuilder(command).start();
-    } catch (IOException e) {
-      throw failure(site, command, "could not be run: " + e.getMessage());
-    }
-    try {
-      CompletableFuture<Void> in = fed(process.getOutputStream(), input);
-      CompletableFuture<byte[]> out = drained(process.getInputStream());
-      CompletableFuture<byte[]> error = drained(process.getErrorStream());
-      if (!process.waitFor(limit.toMillis(), TimeUnit.MILLISECONDS)) {
-        throw failure(
-            site, command, "did not end within " + limit.toSeconds() + " s and was ended");
-      }
-      in.get(REST_SECONDS, TimeUnit.SECONDS);
-      return new Result(
-          process.exitValue(),
-          text(out.get(REST_SECONDS, TimeUnit.SECONDS)),
-          text(error.get(REST_SECONDS, TimeUnit.SECONDS)).strip());
-    } catch (ExecutionException e) {
-      throw failure(site, command, "could not be read from: " + e.getCause().getMessage());
-    } catch (TimeoutException e) {
-      throw failure(site, command, "ended, but something that it began holds its outputs");
-    } catch (InterruptedException e) {
-      Thread.currentThread().interrupt();
-      throw failure(site, command, "was interrupted");
-    } finally {
-      process.descendants().forEach(ProcessHandle::destroyForcibly);
-      process.destroyForcibly();
-    }
-  }
-
-  /**
-   * Writes a program's input; one that ended without reading all of it tells why by how it ended.
-   */
-  private static CompletableFuture<Void> fed(OutputStream to, byte[] input) {
-    return CompletableFuture.runAsync(
-        () -> {
-          try (to) {
-            to.write(input);
-          } catch (IOException e) {
-            log.debug("a program did not read its input: {}", e.getMessage());
-          }
-        },
-        PUMPS);
-  }
-
-  private static CompletableFuture<byte[]> drained(InputStream from) {
-    return CompletableFuture.supplyAsync(
-        () -> {
-          try (from) {
-            return from.readAllBytes();
-          } catch (IOException e) {
-            throw new UncheckedIOException(e);
-          }
-        },
-        PUMPS);
-  }
-
-  private static String text(byte[] bytes) {
-    return new String(bytes, StandardCharsets.UTF_8);
-  }
-
-  private static SiteException failure(String site, List<String> command, String how) {
-    return new SiteException(
-        SiteException.Kind.MAY_PASS,
-        "host-command",
-        site + ": " + command.get(0) + " " + how,
-        null);
-  }
-
-  /** Runs a command that must succeed, and gives what it printed. */
+  /** Runs a program of the host that must succeed, and gives what it printed. */
   String must(String... command) {
-    return must(new byte[0], command);
+    return must(PATIENCE, command);
   }
 
-  /** Runs a command that must succeed with some input, and gives what it printed. */
-  String must(byte[] input, String... command) {
-    return must(input, PATIENCE, command);
-  }
-
-  /** Runs a command that must succeed and may take as long as a limit. */
+  /** Runs a program of the host that must succeed and may take as long as a limit. */
   String must(Duration limit, String... command) {
-    return must(new byte[0], limit, command);
+    return succeeded(run(limit, List.of(command)), command[0]);
   }
 
-  private String must(byte[] input, Duration limit, String... command) {
-    Result r = run(input, limit, command);
+  private String succeeded(Result r, String program) {
     if (r.code != 0) {
       boolean full = r.error.contains("No space left");
       throw new SiteException(
           r.error.contains("lock") ? SiteException.Kind.MAY_PASS : SiteException.Kind.FINAL,
           full ? "no-space" : "host-command",
-          site + ": " + command[0] + ": " + r.error.replace('\n', ' '),
+          site + ": " + program + ": " + r.error.replace('\n', ' '),
           null);
     }
     return r.out;
-  }
-
-  /** Runs a script of the host's shell with arguments {@code $1}, {@code $2} and so on. */
-  String script(String script, String... arguments) {
-    return script(new byte[0], script, arguments);
-  }
-
-  String script(byte[] input, String script, String... arguments) {
-    List<String> command = new ArrayList<>(List.of("sh", "-euc", script, "sh"));
-    command.addAll(List.of(arguments));
-    return must(input, command.toArray(String[]::new));
   }
 }

@@ -4,10 +4,12 @@ import bargelane.sites.SiteException;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
+import java.nio.ByteBuffer;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.OptionalLong;
 
 /**
  * Disk images on a host through the emulator's own programs: {@code qemu-img} to make and merge
@@ -19,6 +21,11 @@ final class Images {
 
   private static final ObjectMapper JSON = new ObjectMapper();
   static final int GRANULARITY = 65536;
+
+  /** The magic of the format, and what its header has at least in version 3. */
+  private static final int QCOW2 = 0x514649fb;
+
+  private static final int HEADER = 104;
 
   private final HostShell shell;
   private final String runtime;
@@ -33,37 +40,20 @@ final class Images {
 
   /** Makes an empty image; one that is there stays. It is there whole or not at all. */
   void create(String file, long bytes) {
-    make("qemu-img create -q -f qcow2 \"$n\" \"$2\"", file, String.valueOf(bytes));
+    shell.make(file, "qemu-img", "create", "-q", "-f", "qcow2", "{}", String.valueOf(bytes));
   }
 
   /** Makes a layer on an image; one that is there stays. */
   void layer(String file, String on, String format) {
-    make("qemu-img create -q -f qcow2 -b \"$2\" -F \"$3\" \"$n\"", file, on, format);
-  }
-
-  /**
-   * Makes the image {@code $1} by a command that makes {@code $n}. Whoever is slower than another
-   * that makes the same never replaces what that one may have written to meanwhile.
-   */
-  private void make(String command, String... arguments) {
-    shell.script(
-        "[ -e \"$1\" ] && exit 0; n=\"$1.new.$$\"; "
-            + command
-            + "; ln \"$n\" \"$1\" 2>/dev/null || [ -e \"$1\" ]; rm -f \"$n\"",
-        arguments);
+    shell.make(file, "qemu-img", "create", "-q", "-f", "qcow2", "-b", on, "-F", format, "{}");
   }
 
   void remove(String file) {
-    shell.must("rm", "-f", file);
+    shell.remove(file);
   }
 
   void grow(String file, String format, long bytes) {
     shell.must("qemu-img", "resize", "-q", "-f", format, file, String.valueOf(bytes));
-  }
-
-  /** Bytes that an image's file takes. */
-  long allocated(String file) {
-    return Long.parseLong(shell.script("stat -c %b \"$1\"", file).strip()) * 512;
   }
 
   /**
@@ -132,6 +122,32 @@ final class Images {
     }
   }
 
+  /**
+   * The size of a layer that holds nothing of its own: none of the entries of its first table is
+   * set (QEMU, "qcow2 image file format", header and cluster mapping). Empty for one that does, or
+   * whose header tells of what we don't know.
+   */
+  OptionalLong blank(String layer) {
+    ByteBuffer header = part(layer, 0, HEADER);
+    if (header.remaining() < HEADER
+        || header.getInt(0) != QCOW2
+        || header.getInt(4) != 3
+        || header.getLong(72) != 0) {
+      return OptionalLong.empty();
+    }
+    ByteBuffer table = part(layer, header.getLong(40), header.getInt(36) * Long.BYTES);
+    while (table.remaining() >= Long.BYTES) {
+      if (table.getLong() != 0) {
+        return OptionalLong.empty();
+      }
+    }
+    return OptionalLong.of(header.getLong(24));
+  }
+
+  private ByteBuffer part(String file, long from, int most) {
+    return ByteBuffer.wrap(shell.read(file, from, most).orElse(new byte[0]));
+  }
+
   /** Begins a bitmap in an image that nobody has open. */
   void addBitmap(String file, String name) {
     shell.must(
@@ -148,15 +164,7 @@ final class Images {
 
   /** Ends a bitmap; gives whether it could be. */
   boolean removeBitmap(String file, String name) {
-    return shell
-            .run(new byte[0], "qemu-img", "bitmap", "--remove", "-f", "qcow2", file, name)
-            .code()
-        == 0;
-  }
-
-  /** When an image's bytes were last changed, as the host tells it; empty if it is not there. */
-  String stamp(String file) {
-    return shell.script("stat -c '%y %s' \"$1\" 2>/dev/null || true", file).strip();
+    return shell.run("qemu-img", "bitmap", "--remove", "-f", "qcow2", file, name).code() == 0;
   }
 
   // ---- servers
@@ -170,7 +178,6 @@ final class Images {
    * socket as it can be opened from here.
    */
   String serve(String export, String file, String format, boolean write, String bitmap) {
-    close(export);
     List<String> command = new ArrayList<>(List.of("qemu-nbd", "--fork", "--persistent"));
     command.addAll(List.of("--shared=16", "--socket=" + base(export) + ".sock"));
     command.addAll(List.of("--pid-file=" + base(export) + ".pid", "--export-name=" + export));
@@ -184,23 +191,13 @@ final class Images {
       command.add("--bitmap=" + bitmap);
     }
     command.add(file);
-    shell.must("mkdir", "-p", runtime);
-    shell.must(command.toArray(String[]::new));
+    shell.serve(base(export), command);
     return shell.near(base(export) + ".sock");
   }
 
   /** Ends a server; when this returns it has flushed and let go of its image. */
   void close(String export) {
-    shell.script(
-        """
-        if ! p=$(cat "$1.pid" 2>/dev/null); then exit 0; fi
-        if tr '\\0' '\\n' < "/proc/$p/cmdline" 2>/dev/null | grep -qxF -- "--socket=$1.sock"; then
-          kill "$p" || true
-          timeout 20 tail --pid="$p" -s 0.02 -f /dev/null || { kill -9 "$p" || true; tail --pid="$p" -s 0.02 -f /dev/null; }
-        fi
-        rm -f "$1.pid" "$1.sock"
-        """,
-        base(export));
+    shell.end(base(export));
     shell.away(base(export) + ".sock");
   }
 }

@@ -131,7 +131,7 @@ final class LibvirtCompute implements Compute {
   private String describe(Spec spec) {
     State state = host.catalogue().read();
     String console = host.catalogue().directory() + "/console";
-    host.shell.must("mkdir", "-p", console);
+    host.shell.directory(console);
     host.runtime();
     boolean uefi = spec.firmware().equals("uefi");
     StringBuilder x = new StringBuilder();
@@ -271,6 +271,13 @@ final class LibvirtCompute implements Compute {
             "frozen", xml.name() + " can't start: a point holds its disk " + d.file());
       }
     }
+    // A point that is gone may have held them when its removal was cut short.
+    host.shell.writable(
+        xml.disks().stream()
+            .map(DomainXml.Disk::file)
+            .filter(f -> state.layers().containsKey(f) && state.layers().get(f).ours())
+            .toList(),
+        List.of());
     bootable(xml);
     for (int i = 0; ; i++) {
       try {

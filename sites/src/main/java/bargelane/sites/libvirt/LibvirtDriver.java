@@ -79,11 +79,12 @@ public final class LibvirtDriver implements SiteDriver {
       pools(findings);
       disks(findings);
     } catch (SiteException e) {
+      boolean python = e.code().equals(HostProgram.PYTHON_MISSING);
       findings.add(
           finding(
-              Code.SITE_PERMISSION_MISSING,
-              e.getMessage(),
-              "let the service's user do this on the host"));
+              python ? Code.SITE_PROGRAM_MISSING : Code.SITE_PERMISSION_MISSING,
+              python ? "the host has no python3" : e.getMessage(),
+              python ? "apt-get install python3" : "let the service's user do this on the host"));
     }
     return findings;
   }
@@ -131,26 +132,16 @@ public final class LibvirtDriver implements SiteDriver {
 
   private void programs(List<Finding> findings) {
     Map<String, String> needed =
-        Map.of(
-            "qemu-img",
-            "qemu-utils",
-            "qemu-nbd",
-            "qemu-utils",
-            "virsh",
-            "libvirt-clients",
-            "flock",
-            "util-linux");
-    needed.forEach(
-        (program, from) -> {
-          if (host.shell.run(new byte[0], "sh", "-c", "command -v \"$1\"", "sh", program).code()
-              != 0) {
-            findings.add(
-                finding(
-                    Code.SITE_PROGRAM_MISSING,
-                    "the host has no " + program,
-                    "apt-get install " + from));
-          }
-        });
+        Map.of("qemu-img", "qemu-utils", "qemu-nbd", "qemu-utils", "virsh", "libvirt-clients");
+    host.shell
+        .missing(List.copyOf(needed.keySet()))
+        .forEach(
+            program ->
+                findings.add(
+                    finding(
+                        Code.SITE_PROGRAM_MISSING,
+                        "the host has no " + program,
+                        "apt-get install " + needed.get(program))));
   }
 
   private void pools(List<Finding> findings) {
@@ -166,10 +157,7 @@ public final class LibvirtDriver implements SiteDriver {
       return;
     }
     String directory = host.directory();
-    if (host.shell
-            .run(new byte[0], "sh", "-c", "mkdir -p \"$1\" && test -w \"$1\"", "sh", directory)
-            .code()
-        != 0) {
+    if (!writable(directory)) {
       findings.add(
           finding(
               Code.SITE_PERMISSION_MISSING,
@@ -177,16 +165,7 @@ public final class LibvirtDriver implements SiteDriver {
               "let the daemon's user write to the pool"));
       return;
     }
-    if (host.shell
-            .run(
-                new byte[0],
-                "sh",
-                "-c",
-                "mkdir -p \"$1\" && test -w \"$1\"",
-                "sh",
-                host.settings.runtime())
-            .code()
-        != 0) {
+    if (!writable(host.settings.runtime())) {
       findings.add(
           finding(
               Code.SITE_PERMISSION_MISSING,
@@ -210,6 +189,18 @@ public final class LibvirtDriver implements SiteDriver {
                         "make room in "
                             + p.path()
                             + ", or keep scratch elsewhere with scratch=DIRECTORY")));
+  }
+
+  private boolean writable(String directory) {
+    try {
+      host.shell.directory(directory);
+      return true;
+    } catch (SiteException e) {
+      if (e.kind() == SiteException.Kind.MAY_PASS) {
+        throw e;
+      }
+      return false;
+    }
   }
 
   private void disks(List<Finding> findings) {

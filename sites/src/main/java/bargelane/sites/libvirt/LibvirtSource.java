@@ -9,6 +9,7 @@ import bargelane.sites.Source;
 import bargelane.sites.libvirt.Catalogue.Marker;
 import bargelane.sites.libvirt.Catalogue.Snapshot;
 import bargelane.sites.libvirt.Catalogue.State;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
@@ -156,7 +157,7 @@ final class LibvirtSource implements Source {
     }
     if (other.isEmpty()) {
       String scratch = scratch(catalogue);
-      host.shell.must("mkdir", "-p", scratch);
+      host.shell.directory(scratch);
       host.runtime();
       StringBuilder backup = new StringBuilder("<domainbackup mode='pull'>");
       since.ifPresent(
@@ -290,7 +291,7 @@ final class LibvirtSource implements Source {
           host.site + ": a marker of " + disk + " is being removed",
           null);
     }
-    if (!host.images.stamp(file).equals(s.stamps().get(file))) {
+    if (!stamps.of(List.of(file)).equals(Map.of(file, s.stamps().get(file)))) {
       throw host.failure(
           "snapshot-dropped",
           "the snapshot was dropped: the machine was started or " + disk + " was changed");
@@ -301,13 +302,10 @@ final class LibvirtSource implements Source {
   }
 
   private String why(String snapshot) {
-    String told =
-        host.shell
-            .script(
-                "cat \"$1\" 2>/dev/null || true",
-                host.settings.runtime() + "/" + Names.brief(snapshot) + ".dropped")
-            .strip();
-    return told.isEmpty() ? "" : ": " + told;
+    return host.shell
+        .read(host.settings.runtime() + "/" + Names.brief(snapshot) + ".dropped")
+        .map(told -> ": " + new String(told, StandardCharsets.UTF_8).strip())
+        .orElse("");
   }
 
   private static ExportRef ref(String export, String socket, String name, Optional<String> bitmap) {
@@ -339,11 +337,11 @@ final class LibvirtSource implements Source {
       }
       // The domain was removed, and its backup with it.
     }
-    host.shell.script(
-        "rm -f \"$1\"/\"$2\"-* \"$3/$2.backup\" \"$3/$2.dropped\"",
-        scratch(catalogue),
-        Names.brief(name),
-        host.settings.runtime());
+    String ours = host.settings.runtime() + "/" + Names.brief(name);
+    host.shell.remove(
+        List.of(ours + ".backup", ours + ".dropped"),
+        List.of(scratch(catalogue) + "/" + Names.brief(name) + "-"),
+        List.of());
     host.shell.away(socket(name));
     catalogue.change(state -> state.snapshots().remove(name));
   }

@@ -15,10 +15,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
-import java.util.concurrent.ConcurrentHashMap;
-import java.util.stream.Collectors;
-import org.slf4j.Logger;
-import org.slf4j.LoggerFactory;
 
 /**
  * Writing a host's disks: volumes and points as chains of qcow2 layers in a pool (QEMU, "qcow2
@@ -31,15 +27,13 @@ import org.slf4j.LoggerFactory;
  */
 final class LibvirtTarget implements Target {
 
-  private static final Logger log = LoggerFactory.getLogger(LibvirtTarget.class);
-
-  /** One of us tidies a host at a time. */
-  private static final Map<String, Object> TIDYING = new ConcurrentHashMap<>();
-
   private final Host host;
+
+  private final Layers chains;
 
   LibvirtTarget(Host host) {
     this.host = host;
+    this.chains = new Layers(host);
   }
 
   @Override
@@ -113,7 +107,7 @@ final class LibvirtTarget implements Target {
               s.layers().containsKey(v.layer()) ? s.layers().get(v.layer()).backing() : "";
           return s.layers().put(v.layer(), new Layer(format, backing, true, false));
         });
-    tidy(catalogue);
+    chains.tidy(catalogue);
   }
 
   @Override
@@ -142,6 +136,9 @@ final class LibvirtTarget implements Target {
     String file = state.fileOf(volume);
     if (write && state.frozen().contains(file)) {
       throw host.failure("frozen", "volume " + volume + " is held by a point");
+    }
+    if (write) {
+      chains.release(state, Set.of(file));
     }
     return serve(export, state, file, write);
   }
@@ -182,17 +179,33 @@ final class LibvirtTarget implements Target {
     for (String name : volumes) {
       Volume v = state.volumes().get(name);
       String layer = known != null ? known.layers().get(name) : state.fileOf(name);
-      layers.put(name, layer);
-      formats.put(layer, host.format(state, layer));
-      boolean attached = host.user(layer).isPresent();
-      if (v != null && !attached && v.layer().equals(layer)) {
+      boolean newest = v != null && v.layer().equals(layer);
+      if (newest && known == null && chains.blank(state, layer)) {
+        // Nothing was written since it was laid: what is below it is what there is to hold.
+        layer = state.layers().get(layer).backing();
+      } else if (newest && host.user(layer).isEmpty()) {
         String file = host.pool(v.pool()).path() + "/" + name + "." + Names.brief(point) + ".qcow2";
-        host.images.layer(file, layer, formats.get(layer));
+        host.images.layer(file, layer, host.format(state, layer));
         next.put(name, file);
       }
+      layers.put(name, layer);
+      formats.put(layer, host.format(state, layer));
     }
     catalogue.change(
         s -> {
+          if (known == null && s.points().containsKey(point)) {
+            return null; // another was quicker
+          }
+          for (Map.Entry<String, String> held : layers.entrySet()) {
+            if (state.layers().containsKey(held.getValue())
+                && !s.layers().containsKey(held.getValue())) {
+              throw new SiteException(
+                  SiteException.Kind.MAY_PASS,
+                  "busy",
+                  host.site + ": an image below " + held.getKey() + " was merged meanwhile",
+                  null);
+            }
+          }
           s.points().put(point, new Point(owner, layers));
           layers.values().stream()
               .filter(l -> !s.layers().containsKey(l))
@@ -200,155 +213,23 @@ final class LibvirtTarget implements Target {
           next.forEach(
               (name, file) -> {
                 Volume v = s.volumes().get(name);
-                s.layers().put(file, new Layer("qcow2", v.layer(), true, false));
+                s.layers().put(file, new Layer("qcow2", layers.get(name), true, false));
                 s.volumes().put(name, new Volume(v.owner(), v.pool(), v.bytes(), file));
               });
           return null;
         });
+    chains.hold(catalogue.read(), layers.values());
   }
 
   @Override
   public void deletePoint(String point) {
     Catalogue catalogue = host.catalogue();
-    catalogue.change(s -> s.points().remove(point));
+    Point gone = catalogue.change(s -> s.points().remove(point));
+    if (gone != null) {
+      chains.release(catalogue.read(), Set.copyOf(gone.layers().values()));
+    }
     catalogue.removeFiles(point);
-    tidy(catalogue);
-  }
-
-  /** Removes and merges layers that no volume and no point needs any more. */
-  private void tidy(Catalogue catalogue) {
-    synchronized (TIDYING.computeIfAbsent(catalogue.directory(), d -> new Object())) {
-      tidyAlone(catalogue);
-    }
-  }
-
-  private void tidyAlone(Catalogue catalogue) {
-    Set<String> machines =
-        host.hypervisor.domains().stream()
-            .flatMap(d -> new DomainXml(d.xml()).disks().stream())
-            .map(DomainXml.Disk::file)
-            .collect(Collectors.toSet());
-    boolean changed = true;
-    while (changed) {
-      State state = catalogue.read();
-      Set<String> needed = state.frozen();
-      state.volumes().values().forEach(v -> needed.add(v.layer()));
-      needed.addAll(machines);
-      changed = false;
-      for (String file : new ArrayList<>(state.layers().keySet())) {
-        if (!needed.contains(file)) {
-          List<String> children = state.children(file);
-          boolean alone =
-              children.size() == 1
-                  && state.layers().get(file).ours()
-                  && !machines.contains(children.get(0))
-                  && state.volumes().values().stream()
-                      .noneMatch(v -> v.layer().equals(children.get(0)));
-          changed |=
-              children.isEmpty()
-                  ? drop(catalogue, file, state.layers().get(file).ours())
-                  : alone && merge(catalogue, file, children.get(0));
-          if (changed) {
-            break;
-          }
-        }
-      }
-    }
-  }
-
-  private boolean drop(Catalogue catalogue, String file, boolean ours) {
-    if (ours) {
-      catalogue.change(
-          s -> {
-            going(s, file, true);
-            return null;
-          });
-      host.images.remove(file);
-    }
-    catalogue.change(s -> s.layers().remove(file));
-    return true;
-  }
-
-  /**
-   * Makes one of two layers. The upper one's content stays what it was; which file it is in after
-   * that depends on which was the smaller one.
-   */
-  private boolean merge(Catalogue catalogue, String lower, String upper) {
-    // Both are marked first: from then on nothing new is laid on either.
-    boolean ours =
-        catalogue.change(
-            s -> {
-              boolean still =
-                  s.children(lower).equals(List.of(upper)) && !s.frozen().contains(lower);
-              if (still) {
-                going(s, lower, true);
-                going(s, upper, true);
-              }
-              return still;
-            });
-    if (!ours) {
-      return false;
-    }
-    State state = catalogue.read();
-    Layer below = state.layers().get(lower);
-    try {
-      if (host.images.allocated(upper) <= host.images.allocated(lower)) {
-        host.images.commit(upper, lower);
-        for (String on : state.children(upper)) {
-          host.images.relink(on, lower, below.format());
-        }
-        catalogue.change(
-            s -> {
-              replace(s, upper, lower);
-              going(s, lower, false);
-              return s.layers().put(upper, new Layer("qcow2", lower, true, true));
-            });
-        drop(catalogue, upper, true);
-      } else {
-        if (below.backing().isEmpty()) {
-          host.images.rebase(upper, "", "");
-        } else {
-          host.images.rebase(upper, below.backing(), state.layers().get(below.backing()).format());
-        }
-        catalogue.change(
-            s -> s.layers().put(upper, new Layer("qcow2", below.backing(), true, false)));
-        drop(catalogue, lower, below.ours());
-      }
-      return true;
-    } catch (SiteException e) {
-      // In use: the next point that goes tries again.
-      log.debug("{} and {} are not merged yet: {}", lower, upper, e.getMessage());
-      catalogue.change(
-          s -> {
-            going(s, lower, false);
-            going(s, upper, false);
-            return null;
-          });
-      return false;
-    }
-  }
-
-  private static void going(State s, String file, boolean going) {
-    s.layers()
-        .computeIfPresent(file, (f, l) -> new Layer(l.format(), l.backing(), l.ours(), going));
-  }
-
-  private static void replace(State s, String old, String fresh) {
-    s.volumes()
-        .replaceAll(
-            (n, v) ->
-                v.layer().equals(old) ? new Volume(v.owner(), v.pool(), v.bytes(), fresh) : v);
-    s.points()
-        .replaceAll(
-            (n, p) -> {
-              Map<String, String> layers = new LinkedHashMap<>(p.layers());
-              layers.replaceAll((v, l) -> l.equals(old) ? fresh : l);
-              return new Point(p.owner(), layers);
-            });
-    s.layers()
-        .replaceAll(
-            (n, l) ->
-                l.backing().equals(old) ? new Layer(l.format(), fresh, l.ours(), l.going()) : l);
+    chains.tidy(catalogue);
   }
 
   @Override

@@ -1,7 +1,10 @@
 package bargelane.sites.libvirt;
 
 import bargelane.sites.SiteException;
+import java.io.File;
 import java.io.IOException;
+import java.io.InputStream;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.attribute.PosixFilePermissions;
@@ -9,6 +12,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.TimeUnit;
 
 /**
  * The way to a host over SSH, with the system's own client: one connection that all commands share
@@ -30,6 +34,7 @@ final class Ssh {
 
   private static final int PERSIST_SECONDS = 600;
   private static final int PORT_TRIES = 5;
+  private static final int PATIENCE_SECONDS = 60;
 
   /**
    * Who and where.
@@ -130,17 +135,56 @@ final class Ssh {
     }
   }
 
+  /** What names the host and the account there. */
+  String key() {
+    return address.toString();
+  }
+
   private HostShell.Result ask(String request, String forward) {
     List<String> whole = client();
     whole.addAll(List.of("-O", request, "-L", forward, "--", address.host));
-    return HostShell.execute(site, new byte[0], whole);
+    return execute(whole);
+  }
+
+  /** Runs the client for what concerns the shared connection alone, and is soon done. */
+  private HostShell.Result execute(List<String> command) {
+    Process process = null;
+    try {
+      process =
+          new ProcessBuilder(command)
+              .redirectInput(ProcessBuilder.Redirect.from(new File("/dev/null")))
+              .redirectOutput(ProcessBuilder.Redirect.DISCARD)
+              .start();
+      if (!process.waitFor(PATIENCE_SECONDS, TimeUnit.SECONDS)) {
+        return new HostShell.Result(
+            CONNECTION_FAILED, "", "no answer within " + PATIENCE_SECONDS + " s");
+      }
+      // The shared connection may hold the other end: what is there by now is what was said.
+      InputStream error = process.getErrorStream();
+      String told = new String(error.readNBytes(error.available()), StandardCharsets.UTF_8);
+      return new HostShell.Result(process.exitValue(), "", told.strip());
+    } catch (IOException e) {
+      throw new SiteException(
+          SiteException.Kind.MAY_PASS,
+          "host-command",
+          site + ": ssh can't be run: " + e.getMessage(),
+          e);
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new SiteException(
+          SiteException.Kind.MAY_PASS, "interrupted", site + ": ssh was interrupted", e);
+    } finally {
+      if (process != null) {
+        process.destroyForcibly();
+      }
+    }
   }
 
   /** Has the shared connection forward something, opening it first if need be. */
   private boolean forward(String what) {
     HostShell.Result result = ask("forward", what);
     if (result.code() != 0) {
-      HostShell.Result opened = HostShell.execute(site, new byte[0], command(List.of("true")));
+      HostShell.Result opened = execute(command(List.of("true")));
       check(opened);
       result = ask("forward", what);
     }

@@ -21,10 +21,14 @@ final class Stamps {
     this.host = host;
   }
 
-  /** What images go by now: when they were changed last, and how large they are. */
+  /**
+   * What images go by now: when they were changed last, and how large they are; empty for one that
+   * is not there.
+   */
   Map<String, String> of(List<String> files) {
+    Map<String, HostShell.Stat> now = host.shell.stat(files);
     Map<String, String> stamps = new LinkedHashMap<>();
-    files.forEach(f -> stamps.put(f, host.images.stamp(f)));
+    files.forEach(f -> stamps.put(f, now.containsKey(f) ? now.get(f).stamp() : ""));
     return stamps;
   }
 

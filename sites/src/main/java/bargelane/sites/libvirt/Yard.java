@@ -110,8 +110,8 @@ final class Yard {
         java.util.Arrays.copyOf(initrd, initrd.length + (-initrd.length & 3) + work.length);
     System.arraycopy(work, 0, both, both.length - work.length, work.length);
     String base = catalogue.directory() + "/yard/" + Names.brief(name);
-    put(base + "-kernel", kernel);
-    put(base + "-initrd", both);
+    host.shell.putReadable(base + "-kernel", kernel);
+    host.shell.putReadable(base + "-initrd", both);
     try {
       remove(name, owner);
       String id = host.hypervisor.define(describe(name, owner, disks, base));
@@ -127,18 +127,17 @@ final class Yard {
       } finally {
         new LibvirtCompute(host).remove(id);
       }
-      String told = host.shell.script("cat \"$1\"", base + "-console").replace("\r", "").strip();
+      String told =
+          new String(host.shell.read(base + "-console").orElse(new byte[0]), StandardCharsets.UTF_8)
+              .replace("\r", "")
+              .strip();
       if (!told.endsWith("refit: done")) {
         throw host.failure("refit-failed", "the yard failed: " + told.replace('\n', ';'));
       }
       return told;
     } finally {
-      host.shell.script("rm -f \"$1\"-*", base);
+      host.shell.remove(List.of(), List.of(base + "-"), List.of());
     }
-  }
-
-  private void put(String file, byte[] content) {
-    host.shell.script(content, "mkdir -p \"${1%/*}\"; cat > \"$1\"", file);
   }
 
   private void remove(String name, String owner) {

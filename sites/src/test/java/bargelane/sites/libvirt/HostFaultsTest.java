@@ -37,6 +37,11 @@ class HostFaultsTest extends LiveGuest {
     assertTrue(ask("/cgi-bin/churn?24", 120).contains("written"));
     driver.source().dropSnapshot("one");
     snapshot("two", Optional.empty());
+    // What watches outlives our program on the host.
+    ProcessHandle.current()
+        .descendants()
+        .filter(p -> p.info().commandLine().orElse("").contains("bargelane-host"))
+        .forEach(ProcessHandle::destroyForcibly);
     assertTrue(ask("/cgi-bin/churn?24", 120).contains("written"));
     SiteException dropped =
         refused(() -> driver.source().openSnapshot("x", "two", disks().get(1), Optional.empty()));

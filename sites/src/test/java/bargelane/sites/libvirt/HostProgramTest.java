@@ -1,0 +1,205 @@
+package bargelane.sites.libvirt;
+
+import static org.junit.jupiter.api.Assertions.assertArrayEquals;
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
+import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.sites.SiteException;
+import com.fasterxml.jackson.databind.node.JsonNodeFactory;
+import com.fasterxml.jackson.databind.node.ObjectNode;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Random;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.ExecutionException;
+import java.util.concurrent.TimeUnit;
+import java.util.stream.Stream;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+
+/** Our program on a host, with this machine as the host. */
+class HostProgramTest {
+
+  private static final Duration LONG = Duration.ofSeconds(60);
+
+  @TempDir private Path dir;
+
+  private HostShell shell() {
+    return new HostShell("hithe", dir, Optional.empty());
+  }
+
+  private static HostProgram behind(String script) {
+    return HostProgram.here("hithe", script, List.of("sh", "-c", script, "sh"));
+  }
+
+  private static HostProgram.Answer asked(HostProgram program, String... command) {
+    ObjectNode request = JsonNodeFactory.instance.objectNode().put("limit", 60);
+    Stream.of(command).forEach(request.putArray("command")::add);
+    return program.call("run", request, new byte[0], LONG);
+  }
+
+  private static Stream<ProcessHandle> named(String word) {
+    return ProcessHandle.current()
+        .descendants()
+        .filter(p -> p.info().commandLine().orElse("").contains(word));
+  }
+
+  private static void begun(String word) {
+    while (named(word).findAny().isEmpty()) {
+      Thread.onSpinWait();
+    }
+  }
+
+  @Test
+  void callsAreAnsweredAsTheyEndAndNoneWaitsForAnother() throws Exception {
+    Path gate = dir.resolve("gate");
+    CompletableFuture<String> slow =
+        CompletableFuture.supplyAsync(
+            () ->
+                shell()
+                    .must(
+                        "sh",
+                        "-c",
+                        "until [ -e \"$0\" ]; do sleep 0.01; done; echo open",
+                        gate.toString()));
+    List<CompletableFuture<String>> quick = new ArrayList<>();
+    for (int i = 0; i < 20; i++) {
+      String word = "w" + i;
+      quick.add(CompletableFuture.supplyAsync(() -> shell().must("echo", word)));
+    }
+    for (int i = 0; i < quick.size(); i++) {
+      assertEquals("w" + i + "\n", quick.get(i).get(1, TimeUnit.MINUTES));
+    }
+    assertFalse(slow.isDone());
+    Files.createFile(gate);
+    assertEquals("open\n", slow.get(1, TimeUnit.MINUTES));
+    String parent = shell().must("sh", "-c", "echo $PPID");
+    assertEquals(parent, shell().must("sh", "-c", "echo $PPID"), "one program for all");
+  }
+
+  @Test
+  void whatIsPutIsReadBackWholeAndInParts() throws IOException {
+    byte[] content = new byte[9_000_001];
+    new Random(3).nextBytes(content);
+    String file = dir.resolve("of ours/ä 'file'").toString();
+    shell().put(file, content);
+    assertArrayEquals(content, shell().read(file).orElseThrow());
+    assertArrayEquals(
+        new byte[] {content[9_000_000]}, shell().read(file, 9_000_000, 512).orElseThrow());
+    assertEquals(Map.of(), shell().stat(List.of(file + "2")));
+    assertEquals(
+        "rw-------",
+        java.nio.file.attribute.PosixFilePermissions.toString(
+            Files.getPosixFilePermissions(Path.of(file))));
+    shell().remove(List.of(), List.of(dir.resolve("of ours/ä") + ""), List.of());
+    assertEquals(Optional.empty(), shell().read(file));
+    assertEquals(List.of("no-such-program"), shell().missing(List.of("sh", "no-such-program")));
+  }
+
+  @Test
+  void aFailureNamesTheSiteTheFileAndTheCause() throws IOException {
+    Path file = Files.writeString(dir.resolve("file"), "");
+    SiteException refused =
+        assertThrows(SiteException.class, () -> shell().put(file + "/below", new byte[1]));
+    assertEquals(SiteException.Kind.FINAL, refused.kind());
+    assertTrue(refused.getMessage().matches("hithe: put .*/file.*: .+"), refused.getMessage());
+    SiteException none = assertThrows(SiteException.class, () -> shell().must("no-such-program"));
+    assertEquals("hithe: no-such-program: there is no such program", none.getMessage());
+    SiteException late =
+        assertThrows(
+            SiteException.class,
+            () -> shell().must(Duration.ofSeconds(1), "sh", "-c", "sleep 4321; true"));
+    assertTrue(late.getMessage().contains("did not end within 1 s"), late.getMessage());
+    assertEquals(0, named("sleep 4321").count(), "it ended with what it began");
+  }
+
+  @Test
+  void oneThatIsEndedEndsWhatItRunsAndTheNextCallBeginsAnother() throws Exception {
+    String marker = "exec sleep 4322 # ended";
+    HostProgram program = behind("exec \"$@\" # ended");
+    CompletableFuture<HostProgram.Answer> cut =
+        CompletableFuture.supplyAsync(() -> asked(program, "sh", "-c", marker));
+    begun("sleep 4322");
+    List<ProcessHandle> running = named("sleep 4322").toList();
+    running.get(0).parent().orElseThrow().destroy();
+    SiteException told =
+        (SiteException) assertThrows(ExecutionException.class, cut::get).getCause();
+    assertEquals(SiteException.Kind.MAY_PASS, told.kind());
+    assertEquals("unreachable", told.code());
+    for (ProcessHandle p : running) {
+      p.onExit().get(1, TimeUnit.MINUTES);
+    }
+    assertArrayEquals("again\n".getBytes(), asked(program, "echo", "again").body());
+  }
+
+  @Test
+  void whatAHostSaysAtALoginIsPassedOver() {
+    HostProgram greets = behind("echo; echo 'Welcome to hithe.'; exec \"$@\"");
+    assertArrayEquals("x\n".getBytes(), asked(greets, "echo", "x").body());
+  }
+
+  @Test
+  void aHostWithoutThePartsOrWithOthersSaysSo() {
+    SiteException none =
+        assertThrows(
+            SiteException.class,
+            () -> asked(behind("echo 'sh: 1: exec: python3: not found' >&2; exit 127"), "true"));
+    assertEquals(HostProgram.PYTHON_MISSING, none.code());
+    assertTrue(none.getMessage().contains("apt-get install python3"), none.getMessage());
+    for (String nonsense : List.of("yes nonsense", "cat /dev/zero", "false")) {
+      SiteException other =
+          assertThrows(SiteException.class, () -> asked(behind("exec " + nonsense), "true"));
+      assertEquals(SiteException.Kind.MAY_PASS, other.kind(), nonsense);
+      assertTrue(other.getMessage().startsWith("hithe: "), other.getMessage());
+    }
+  }
+
+  @Test
+  void onlyTheDiskServerOfItsSocketIsEnded() throws Exception {
+    String base = dir.resolve("e1").toString();
+    Process other = new ProcessBuilder("sleep", "4323").start();
+    Process server =
+        new ProcessBuilder("sh", "-c", "sleep 4324; true", "sh", "--socket=" + base + ".sock")
+            .start();
+    try {
+      Files.writeString(Path.of(base + ".pid"), other.pid() + "\n");
+      shell().end(base);
+      assertTrue(other.isAlive(), "its number had been used again");
+      assertFalse(Files.exists(Path.of(base + ".pid")));
+      Files.writeString(Path.of(base + ".pid"), server.pid() + "\n");
+      shell().end(base);
+      assertFalse(server.isAlive());
+      shell().end(base);
+    } finally {
+      other.descendants().forEach(ProcessHandle::destroyForcibly);
+      other.destroyForcibly();
+      named("sleep 4324").forEach(ProcessHandle::destroyForcibly);
+      server.destroyForcibly();
+    }
+  }
+
+  @Test
+  void whoeverIsSlowerNeverReplacesAFileThatWasMade() throws IOException {
+    String file = dir.resolve("made").toString();
+    shell().make(file, "sh", "-c", "echo first > \"$0\"", "{}");
+    shell().make(file, "sh", "-c", "echo second > \"$0\"", "{}");
+    assertEquals("first\n", Files.readString(Path.of(file)));
+    String slow = dir.resolve("slow").toString();
+    shell().make(slow, "sh", "-c", "echo mine > \"$0\"; echo theirs > \"$1\"", "{}", slow);
+    assertEquals("theirs\n", Files.readString(Path.of(slow)));
+    assertThrows(
+        SiteException.class,
+        () -> shell().make(dir + "/half", "sh", "-c", "echo half > \"$0\"; exit 1", "{}"));
+    try (Stream<Path> files = Files.list(dir)) {
+      assertEquals(2, files.count(), "nothing half made is left");
+    }
+  }
+}
