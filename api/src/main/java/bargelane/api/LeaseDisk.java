@@ -9,8 +9,6 @@ public record LeaseDisk(
     int index,
     String machine,
     String sourceUri,
-    String targetUri,
-    String digestsUri,
     long bytes,
     String mayDiffer,
     boolean mayDifferAnywhere,

@@ -10,6 +10,8 @@ import bargelane.standins.host.SmallMachines;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.io.OutputStream;
+import java.net.InetAddress;
+import java.net.ServerSocket;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Clock;
@@ -20,6 +22,7 @@ import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Random;
+import java.util.TreeMap;
 
 /**
  * A full pass from one hypervisor host to another beside the hypervisor's own image tool copying
@@ -30,6 +33,9 @@ import java.util.Random;
 final class HostBench {
 
   private static final long DISK = 1L << 30;
+  private static final String SETTINGS = "&devices=ide&reserve-mib=64";
+  private static final long WARM_SECONDS = 30;
+  private static final long SECONDS = 60;
 
   private HostBench() {}
 
@@ -49,8 +55,8 @@ final class HostBench {
         Harness harness = Harness.create().database().service()) {
       home.takeIn("archive", List.of(raw), "qcow2", "10.20.1.0/24", "10.20.1.30", 9);
       Files.delete(raw);
-      String from = home.address("&devices=ide&reserve-mib=64");
-      String to = away.address("&devices=ide&reserve-mib=64");
+      String from = home.address(SETTINGS);
+      String to = away.address(SETTINGS);
       double before = convert(from, to);
       double pass = pass(harness.api(), from, to);
       double after = convert(from, to);
@@ -59,6 +65,54 @@ final class HostBench {
           before, after);
       say("host to host: full pass, hashed and read back %.0f MiB/s", pass);
       say("host to host: full pass / qemu-img convert %.2f", pass / ((before + after) / 2));
+    } finally {
+      SmallMachines.delete(dir);
+    }
+    processes();
+  }
+
+  /**
+   * What a pass begins on the hosts that has nothing to move: two machines that run and write
+   * nothing, a pass every five seconds.
+   */
+  private static void processes() throws IOException {
+    Path dir = SmallMachines.shortDirectory();
+    try (DemoHost home = DemoHost.start("games", dir.resolve("a"), "room", "10.20.1.1");
+        DemoHost away = DemoHost.start("irc", dir.resolve("b"), "hithe", "10.20.1.1");
+        Harness harness = Harness.create().database().service()) {
+      List<String> machines = List.of("still-1", "still-2");
+      for (String machine : machines) {
+        int address = 30 + machines.indexOf(machine);
+        home.takeIn(
+            machine,
+            SmallMachines.guestDisks().subList(0, 1),
+            "qcow2",
+            "10.20.1.0/24",
+            "10.20.1." + address,
+            freePort());
+        // Running for the host, and halted before its first instruction.
+        home.virsh("start", machine, "--paused");
+      }
+      ApiClient api = harness.api();
+      Journey journey = new Journey(api, line -> {});
+      join(journey, api, home.address(SETTINGS), away.address(SETTINGS));
+      journey.timetable(5, 60, 6);
+      wave(api, machines);
+      journey.work("load");
+      Harness.pause(WARM_SECONDS * 1000);
+      try (ProcessStarts starts = new ProcessStarts()) {
+        int before = journey.wave().path("lastPass").path("number").asInt();
+        Harness.pause(SECONDS * 1000);
+        int passes = journey.wave().path("lastPass").path("number").asInt() - before;
+        Map<String, Integer> ended = new TreeMap<>(starts.ended());
+        // The database's server begins one for each connection and each tidying.
+        ended.remove("postgres");
+        say(
+            "an empty pass of two machines, host to host: %.1f processes a pass on both (%d passes: %s)",
+            ended.values().stream().mapToInt(Integer::intValue).sum() / (double) passes,
+            passes,
+            ended);
+      }
     } finally {
       SmallMachines.delete(dir);
     }
@@ -101,33 +155,9 @@ final class HostBench {
 
   private static double pass(ApiClient api, String from, String to) {
     Journey journey = new Journey(api, line -> {});
-    for (Map.Entry<String, String> site : Map.of("room", from, "hithe", to).entrySet()) {
-      api.post(
-          "/sites", Map.of("name", site.getKey(), "kind", "libvirt", "address", site.getValue()));
-      journey.scan(site.getKey());
-    }
-    api.post(
-        "/lanes",
-        Map.of(
-            "name", "over",
-            "from", "room",
-            "to", "hithe",
-            "networks", Map.of("room", "hithe"),
-            "storages", Map.of("pool", "pool"),
-            "zone", "",
-            "keepAddresses", true));
+    join(journey, api, from, to);
     journey.timetable(3600, 7200, 2);
-    api.post(
-        "/waves",
-        Map.of(
-            "name",
-            Journey.WAVE,
-            "lane",
-            "over",
-            "timetable",
-            "brisk",
-            "machines",
-            List.of(Map.of("machine", "archive", "rank", 1))));
+    wave(api, List.of("archive"));
     JsonNode run = journey.work("load");
     if (!run.path("state").asText().equals("done")) {
       throw new IllegalStateException(run.toString());
@@ -144,5 +174,43 @@ final class HostBench {
       }
     }
     throw new IllegalStateException("no pass was shipped");
+  }
+
+  private static int freePort() throws IOException {
+    try (ServerSocket socket = new ServerSocket(0, 1, InetAddress.getLoopbackAddress())) {
+      return socket.getLocalPort();
+    }
+  }
+
+  private static void join(Journey journey, ApiClient api, String from, String to) {
+    for (Map.Entry<String, String> site : Map.of("room", from, "hithe", to).entrySet()) {
+      api.post(
+          "/sites", Map.of("name", site.getKey(), "kind", "libvirt", "address", site.getValue()));
+      journey.scan(site.getKey());
+    }
+    api.post(
+        "/lanes",
+        Map.of(
+            "name", "over",
+            "from", "room",
+            "to", "hithe",
+            "networks", Map.of("room", "hithe"),
+            "storages", Map.of("pool", "pool"),
+            "zone", "",
+            "keepAddresses", true));
+  }
+
+  private static void wave(ApiClient api, List<String> machines) {
+    api.post(
+        "/waves",
+        Map.of(
+            "name",
+            Journey.WAVE,
+            "lane",
+            "over",
+            "timetable",
+            "brisk",
+            "machines",
+            machines.stream().map(m -> Map.of("machine", m, "rank", 1)).toList()));
   }
 }

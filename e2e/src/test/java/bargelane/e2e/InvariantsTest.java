@@ -7,6 +7,8 @@ import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.api.Lease;
+import bargelane.api.LeaseOpen;
+import bargelane.api.LeaseOpened;
 import bargelane.api.LeaseReport;
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.DigestVolume;
@@ -70,7 +72,8 @@ class InvariantsTest {
     api.post("/waves/lending/load", null);
     Lease stalled = desk().take("stalled", 20).orElseThrow();
     assertEquals("full", stalled.kind());
-    NbdClient writer = NbdClient.connect(NbdAddress.parse(stalled.disks().get(0).targetUri()));
+    LeaseOpened opened = desk().open(stalled.pass(), new LeaseOpen(stalled.epoch(), 0));
+    NbdClient writer = NbdClient.connect(NbdAddress.parse(opened.targetUri()));
     writer.write(
         0, ByteBuffer.wrap("written while the lease was held".getBytes(StandardCharsets.US_ASCII)));
     // It says nothing for longer than its lease lasts; the work is given to another.

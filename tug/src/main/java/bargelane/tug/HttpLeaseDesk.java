@@ -4,6 +4,8 @@ import bargelane.api.Lease;
 import bargelane.api.LeaseDone;
 import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
+import bargelane.api.LeaseOpen;
+import bargelane.api.LeaseOpened;
 import bargelane.api.LeaseReport;
 import bargelane.api.LeaseTake;
 import bargelane.api.Problem;
@@ -68,6 +70,11 @@ public final class HttpLeaseDesk implements LeaseDesk {
   }
 
   @Override
+  public LeaseOpened open(String pass, LeaseOpen open) throws IOException {
+    return JSON.readValue(post(pass, "open", open, OPENING_SECONDS).body(), LeaseOpened.class);
+  }
+
+  @Override
   public void done(String pass, LeaseDone done) throws IOException {
     post(pass, "done", done);
   }
@@ -78,7 +85,12 @@ public final class HttpLeaseDesk implements LeaseDesk {
   }
 
   private void post(String pass, String verb, Object body) throws IOException {
-    send("/" + pass + "/" + verb, JSON.writeValueAsBytes(body), pass, 30);
+    post(pass, verb, body, 30);
+  }
+
+  private HttpResponse<byte[]> post(String pass, String verb, Object body, int seconds)
+      throws IOException {
+    return send("/" + pass + "/" + verb, JSON.writeValueAsBytes(body), pass, seconds);
   }
 
   private HttpResponse<byte[]> send(String path, byte[] body, String pass, int seconds)

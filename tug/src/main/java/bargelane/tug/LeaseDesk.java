@@ -4,6 +4,8 @@ import bargelane.api.Lease;
 import bargelane.api.LeaseDone;
 import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
+import bargelane.api.LeaseOpen;
+import bargelane.api.LeaseOpened;
 import bargelane.api.LeaseReport;
 import java.io.IOException;
 import java.util.Optional;
@@ -23,6 +25,12 @@ public interface LeaseDesk {
 
   /** Stores what may be written; returns when it is on stable storage. */
   void intent(String pass, LeaseIntent intent) throws IOException;
+
+  /**
+   * Opens what a disk is written to; asked for once there is something to write or to compare. A
+   * lease whose sites can't open it is lost.
+   */
+  LeaseOpened open(String pass, LeaseOpen open) throws IOException;
 
   /** Tells that a disk is finished. */
   void done(String pass, LeaseDone done) throws IOException;

@@ -5,6 +5,8 @@ import bargelane.api.LeaseDisk;
 import bargelane.api.LeaseDone;
 import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
+import bargelane.api.LeaseOpen;
+import bargelane.api.LeaseOpened;
 import bargelane.api.LeaseReport;
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.BlockDigest;
@@ -145,7 +147,39 @@ final class LeasedPass {
     }
   }
 
-  private Opener opener(String uri) {
+  /** What gives the address of an export, asking for it to be opened if need be. */
+  private interface Address {
+    String get() throws IOException;
+  }
+
+  /** What a disk is written to, opened at the first question. */
+  private final class Targets {
+
+    private final int disk;
+    private LeaseOpened opened;
+
+    Targets(int disk) {
+      this.disk = disk;
+    }
+
+    private synchronized LeaseOpened opened() throws IOException {
+      if (opened == null) {
+        opened = desk.open(lease.pass(), new LeaseOpen(lease.epoch(), disk));
+        movedAt = System.nanoTime();
+      }
+      return opened;
+    }
+
+    String replica() throws IOException {
+      return opened().targetUri();
+    }
+
+    String digests() throws IOException {
+      return opened().digestsUri();
+    }
+  }
+
+  private Opener opener(Address uri) {
     return new Opener() {
       @Override
       public BlockDevice open() throws IOException {
@@ -161,7 +195,7 @@ final class LeasedPass {
         if (lost) {
           throw new LeaseLostException(lease.pass());
         }
-        BlockDevice device = NbdClient.connect(NbdAddress.parse(uri), digest);
+        BlockDevice device = NbdClient.connect(NbdAddress.parse(uri.get()), digest);
         open.add(device);
         if (lost) {
           closeAll();
@@ -201,11 +235,16 @@ final class LeasedPass {
             }
           }
         };
+    Targets targets = new Targets(d.index());
     PassResult result;
     try {
       result =
           engine.run(
-              opener(d.sourceUri()), opener(d.targetUri()), opener(d.digestsUri()), pass, watcher);
+              opener(d::sourceUri),
+              opener(targets::replica),
+              opener(targets::digests),
+              pass,
+              watcher);
     } finally {
       closeAll();
       open.clear();

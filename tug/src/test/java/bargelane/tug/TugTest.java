@@ -20,6 +20,7 @@ import bargelane.api.Lease;
 import bargelane.api.LeaseDisk;
 import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
+import bargelane.api.LeaseOpened;
 import bargelane.api.LeaseReport;
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.DigestVolume;
@@ -136,7 +137,8 @@ class TugTest {
             6,
             "full",
             true,
-            List.of(new LeaseDisk(0, "db", source, target, digests, SIZE, "", false, 0, "")));
+            List.of(new LeaseDisk(0, "db", source, SIZE, "", false, 0, "")));
+    when(desk.open(any(), any())).thenReturn(new LeaseOpened(target, digests));
     when(desk.take(any(), anyInt()))
         .thenReturn(Optional.of(lease))
         .thenAnswer(
@@ -156,16 +158,7 @@ class TugTest {
     LeaseDisk first = one.disks().get(0);
     LeaseDisk second =
         new LeaseDisk(
-            1,
-            "db",
-            new NbdAddress.Unix(dir.resolve("s"), "slow").uri(),
-            first.targetUri(),
-            first.digestsUri(),
-            SIZE,
-            "",
-            false,
-            0,
-            "");
+            1, "db", new NbdAddress.Unix(dir.resolve("s"), "slow").uri(), SIZE, "", false, 0, "");
     when(desk.take(any(), anyInt()))
         .thenReturn(Optional.of(new Lease("pass-1", 3, 6, "full", true, List.of(first, second))))
         .thenReturn(Optional.empty());

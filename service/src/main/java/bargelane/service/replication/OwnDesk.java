@@ -4,12 +4,15 @@ import bargelane.api.Lease;
 import bargelane.api.LeaseDone;
 import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
+import bargelane.api.LeaseOpen;
+import bargelane.api.LeaseOpened;
 import bargelane.api.LeaseReport;
 import bargelane.service.platform.ProblemException;
 import bargelane.tug.LeaseDesk;
 import bargelane.tug.Tug;
 import java.io.IOException;
 import java.util.Optional;
+import java.util.concurrent.atomic.AtomicReference;
 
 /** The lease desk of this process, for a tug that runs in it. */
 public final class OwnDesk implements LeaseDesk {
@@ -41,6 +44,13 @@ public final class OwnDesk implements LeaseDesk {
   @Override
   public void intent(String pass, LeaseIntent intent) throws IOException {
     told(pass, () -> leases.intent(pass, intent));
+  }
+
+  @Override
+  public LeaseOpened open(String pass, LeaseOpen open) throws IOException {
+    AtomicReference<LeaseOpened> opened = new AtomicReference<>();
+    told(pass, () -> opened.set(leases.open(pass, open)));
+    return opened.get();
   }
 
   @Override

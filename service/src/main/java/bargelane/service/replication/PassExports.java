@@ -1,6 +1,7 @@
 package bargelane.service.replication;
 
 import bargelane.api.LeaseDisk;
+import bargelane.api.LeaseOpened;
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.DigestVolume;
 import bargelane.blocks.nbd.NbdAddress;
@@ -116,51 +117,61 @@ final class PassExports {
             });
   }
 
-  /** Records the exports of disks that are about to be opened, in the caller's transaction. */
-  void record(Session s, PassEntity pass, List<PassDisk> disks) {
-    List<Thing> exports = new ArrayList<>();
-    for (PassDisk disk : disks) {
-      exports.add(new Thing(disk.from().site(), EXPORT, exportName(pass, disk, "s")));
-      exports.add(new Thing(disk.digests().site(), EXPORT, exportName(pass, disk, "d")));
-      if (disk.to() != null) {
-        exports.add(new Thing(disk.to().site(), EXPORT, exportName(pass, disk, "t")));
-      }
-    }
+  /**
+   * Records what disks are read through that are about to be opened, in the caller's transaction.
+   */
+  void recordSources(Session s, PassEntity pass, List<PassDisk> disks) {
     // Their names carry an epoch that nobody had before: nothing can be left under them.
+    ledger.record(
+        s,
+        pass.towId,
+        disks.stream()
+            .map(d -> new Thing(d.from().site(), EXPORT, exportName(pass, d, "s")))
+            .toList());
+  }
+
+  /** Records what a disk is written to that is about to be opened, in the caller's transaction. */
+  void recordTarget(Session s, PassEntity pass, PassDisk disk) {
+    List<Thing> exports = new ArrayList<>();
+    exports.add(new Thing(disk.digests().site(), EXPORT, exportName(pass, disk, "d")));
+    if (disk.to() != null) {
+      exports.add(new Thing(disk.to().site(), EXPORT, exportName(pass, disk, "t")));
+    }
     ledger.record(s, pass.towId, exports);
   }
 
   /**
-   * Opens what a tug reads and writes for one disk; see {@link #record}.
+   * Opens what a tug reads of one disk; see {@link #recordSources}.
    *
    * @param replica what may differ in it; empty where nothing is written
    * @param known the root of its digests if nothing may differ in it; empty otherwise
    */
-  LeaseDisk openDisk(
+  LeaseDisk openSource(
       PassEntity pass, PassDisk disk, Optional<ReplicaEntity> replica, String known) {
     PassDisk.From from = disk.from();
     String name = exportName(pass, disk, "s");
-    String sourceUri =
-        from.snapshot().isEmpty()
-            ? openAsItIs(from, name)
-            : openSnapshot(pass, disk, sites.driver(from.site()), name);
-    String targetUri = "";
-    if (disk.to() != null) {
-      String sink = exportName(pass, disk, "t");
-      targetUri =
-          sites.driver(disk.to().site()).target().openVolume(sink, disk.to().volume(), true).uri();
-    }
     return new LeaseDisk(
         disk.index(),
         disk.machine(),
-        sourceUri,
-        targetUri,
-        openDigests(pass, disk),
+        from.snapshot().isEmpty()
+            ? openAsItIs(from, name)
+            : openSnapshot(pass, disk, sites.driver(from.site()), name),
         disk.bytes(),
         replica.map(r -> r.intent).orElse(""),
         replica.map(r -> r.anywhere).orElse(false),
         disk.progress().watermark(),
         known);
+  }
+
+  /** Opens what a tug writes one disk to, which it asks for; see {@link #recordTarget}. */
+  LeaseOpened openTarget(PassEntity pass, PassDisk disk) {
+    PassDisk.To to = disk.to();
+    String name = exportName(pass, disk, "t");
+    return new LeaseOpened(
+        to == null
+            ? ""
+            : sites.driver(to.site()).target().openVolume(name, to.volume(), true).uri(),
+        openDigests(pass, disk));
   }
 
   private String openAsItIs(PassDisk.From from, String name) {
@@ -193,6 +204,9 @@ final class PassExports {
     String name = exportName(pass, disk, "d");
     // Another node may have opened it; opening it again under its name revokes its holder's.
     String open = digests.get(name);
+    if (open == null) {
+      ledger.plan(disk.digests().site(), pass.towId, EXPORT, name);
+    }
     String uri = open != null ? open : openDigests(pass, disk);
     try (BlockDevice device = NbdClient.connect(NbdAddress.parse(uri));
         StallGuard guard = new StallGuard(STALLED, device)) {

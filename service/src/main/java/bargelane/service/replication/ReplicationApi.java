@@ -4,6 +4,8 @@ import bargelane.api.Lease;
 import bargelane.api.LeaseDone;
 import bargelane.api.LeaseFailed;
 import bargelane.api.LeaseIntent;
+import bargelane.api.LeaseOpen;
+import bargelane.api.LeaseOpened;
 import bargelane.api.LeaseReport;
 import bargelane.api.LeaseTake;
 import bargelane.api.TimetableAdd;
@@ -41,6 +43,9 @@ public record ReplicationApi(Timetables timetables, Leases leases, Tugs tugs)
     e.post("/leases/{pass}/intent", "A tug says what it may write")
         .takes(LeaseIntent.class)
         .does((r, b) -> leases.intent(r.path("pass"), b));
+    e.post("/leases/{pass}/open", "A tug asks for what a disk is written to")
+        .takes(LeaseOpen.class)
+        .gives(LeaseOpened.class, (r, b) -> leases.open(r.path("pass"), b));
     e.post("/leases/{pass}/done", "A tug has finished a disk")
         .takes(LeaseDone.class)
         .does((r, b) -> leases.done(r.path("pass"), b));

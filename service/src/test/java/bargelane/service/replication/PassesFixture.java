@@ -10,6 +10,8 @@ import static org.mockito.Mockito.when;
 import bargelane.api.Lease;
 import bargelane.api.LeaseDone;
 import bargelane.api.LeaseIntent;
+import bargelane.api.LeaseOpen;
+import bargelane.api.LeaseOpened;
 import bargelane.api.LeaseReport;
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.DigestVolume;
@@ -171,11 +173,16 @@ abstract class PassesFixture {
         });
   }
 
-  /** Takes the pass and says what may be written, as a tug does before it writes. */
+  /** Takes the pass, opens its target and says what may be written, as a tug does. */
   Lease take(String tug) throws InterruptedException {
     Lease lease = leases.take(tug, 0).orElseThrow();
+    open(lease.epoch());
     leases.intent(pass, new LeaseIntent(lease.epoch(), 0, "0+1048576", false));
     return lease;
+  }
+
+  LeaseOpened open(long epoch) {
+    return leases.open(pass, new LeaseOpen(epoch, 0));
   }
 
   LeaseDone done(long epoch, String root) {

@@ -11,6 +11,8 @@ import static org.mockito.Mockito.when;
 
 import bargelane.api.Lease;
 import bargelane.api.LeaseDone;
+import bargelane.api.LeaseOpen;
+import bargelane.api.LeaseOpened;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
 import bargelane.service.platform.Db;
@@ -70,7 +72,8 @@ class ScrubTest extends PassesFixture {
     assertEquals(Optional.of("point-1"), work.get(PassNotes.POINT), "it is not thinned meanwhile");
     Lease lease = leases.take("tug-1", 0).orElseThrow();
     assertEquals("tally", lease.kind());
-    assertEquals("", lease.disks().get(0).targetUri(), "nothing is written");
+    LeaseOpened opened = leases.open(lease.pass(), new LeaseOpen(lease.epoch(), 0));
+    assertEquals("", opened.targetUri(), "nothing is written");
     verify(target).openFrozen("bl-" + lease.pass() + "-0-s-1", "bl-point-1", "r0");
     verify(target).openFrozen("bl-" + lease.pass() + "-0-d-1", "bl-point-1", "r0-digests");
     leases.done(lease.pass(), told(lease, 0));

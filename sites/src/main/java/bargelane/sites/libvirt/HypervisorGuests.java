@@ -25,6 +25,16 @@ final class HypervisorGuests {
     this.host = host;
   }
 
+  /** Bytes of a disk as its guest sees it, by the disk's name in the description. */
+  long size(String uuid, String disk) {
+    LibVirt.BlockInfo info = new LibVirt.BlockInfo();
+    host.act(
+        uuid,
+        "size of disk " + disk,
+        p -> Hypervisor.lib().virDomainGetBlockInfo(p, disk, info, 0));
+    return info.capacity;
+  }
+
   /** Named values (libvirt-common.h, virTypedParameter: a name of 80 bytes, a type, a value). */
   private static Map<String, Object> values(Pointer array, int count) {
     Map<String, Object> values = new HashMap<>();

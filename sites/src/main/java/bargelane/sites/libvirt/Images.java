@@ -9,7 +9,6 @@ import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.OptionalLong;
 
 /**
  * Disk images on a host through the emulator's own programs: {@code qemu-img} to make and merge
@@ -26,6 +25,13 @@ final class Images {
   private static final int QCOW2 = 0x514649fb;
 
   private static final int HEADER = 104;
+
+  // offsets in it
+  private static final int VERSION = 4;
+  private static final int SIZE = 24;
+  private static final int TABLE_ENTRIES = 36;
+  private static final int TABLE_OFFSET = 40;
+  private static final int INCOMPATIBLE = 72;
 
   private final HostShell shell;
   private final String runtime;
@@ -123,25 +129,32 @@ final class Images {
   }
 
   /**
-   * The size of a layer that holds nothing of its own: none of the entries of its first table is
-   * set (QEMU, "qcow2 image file format", header and cluster mapping). Empty for one that does, or
-   * whose header tells of what we don't know.
+   * Whether a layer holds nothing of its own and is of the size of the image below it: none of the
+   * entries of its first table is set (QEMU, "qcow2 image file format", header and cluster
+   * mapping). One whose header tells of what we don't know does not count.
    */
-  OptionalLong blank(String layer) {
+  boolean blank(String layer, String below) {
     ByteBuffer header = part(layer, 0, HEADER);
-    if (header.remaining() < HEADER
-        || header.getInt(0) != QCOW2
-        || header.getInt(4) != 3
-        || header.getLong(72) != 0) {
-      return OptionalLong.empty();
+    ByteBuffer under = part(below, 0, HEADER);
+    if (!known(header) || !known(under) || header.getLong(SIZE) != under.getLong(SIZE)) {
+      return false;
     }
-    ByteBuffer table = part(layer, header.getLong(40), header.getInt(36) * Long.BYTES);
+    ByteBuffer table =
+        part(layer, header.getLong(TABLE_OFFSET), header.getInt(TABLE_ENTRIES) * Long.BYTES);
+    boolean whole = table.remaining() == header.getInt(TABLE_ENTRIES) * Long.BYTES;
     while (table.remaining() >= Long.BYTES) {
       if (table.getLong() != 0) {
-        return OptionalLong.empty();
+        return false;
       }
     }
-    return OptionalLong.of(header.getLong(24));
+    return whole;
+  }
+
+  private static boolean known(ByteBuffer header) {
+    return header.remaining() == HEADER
+        && header.getInt(0) == QCOW2
+        && header.getInt(VERSION) == 3
+        && header.getLong(INCOMPATIBLE) == 0;
   }
 
   private ByteBuffer part(String file, long from, int most) {

@@ -11,7 +11,6 @@ import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.OptionalLong;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.stream.Collectors;
@@ -79,10 +78,7 @@ final class Layers {
     if (below == null || !top.ours() || !below.ours() || below.going()) {
       return false;
     }
-    OptionalLong size = host.images.blank(layer);
-    return size.isPresent()
-        && host.user(layer).isEmpty()
-        && host.images.info(top.backing(), below.format()).bytes() == size.getAsLong();
+    return host.images.blank(layer, top.backing()) && host.user(layer).isEmpty();
   }
 
   /** Removes and merges layers that no volume and no point needs any more. */

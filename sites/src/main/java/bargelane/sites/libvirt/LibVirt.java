@@ -114,6 +114,14 @@ interface LibVirt extends Library {
     public long available;
   }
 
+  /** virDomainBlockInfo: bytes as the guest sees them, as they are allocated, and of the file. */
+  @Structure.FieldOrder({"capacity", "allocation", "physical"})
+  class BlockInfo extends Structure {
+    public long capacity;
+    public long allocation;
+    public long physical;
+  }
+
   void virSetErrorFunc(Pointer data, ErrorFunction handler);
 
   int virInitialize();
@@ -194,6 +202,8 @@ interface LibVirt extends Library {
   Pointer virDomainBackupGetXMLDesc(Pointer domain, int flags);
 
   int virDomainAbortJob(Pointer domain);
+
+  int virDomainGetBlockInfo(Pointer domain, String disk, BlockInfo info, int flags);
 
   int virDomainGetJobInfo(Pointer domain, byte[] info);
 

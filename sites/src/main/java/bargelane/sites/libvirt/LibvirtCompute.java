@@ -81,7 +81,7 @@ final class LibvirtCompute implements Compute {
       disks.add(
           new Inventory.Disk(
               state.volumeOf(d.file()),
-              d.file().isEmpty() ? 0 : host.images.info(d.file(), d.format()).bytes(),
+              d.file().isEmpty() ? 0 : host.hypervisor.guests.size(xml.uuid(), d.target()),
               pool));
     }
     List<Inventory.Nic> nics = new ArrayList<>();

@@ -399,10 +399,12 @@ final class LibvirtSource implements Source {
     // change them now, and nothing of their disks, is told before and after.
     Map<String, String> before = stamps.of(m.files());
     stamps.tell(catalogue, before, Stamps.CHANGING);
+    boolean gone = false;
     try {
       host.hypervisor.tracking.mustBeFree(m.domain());
       boolean off = host.hypervisor.domain(m.domain()).off();
-      if (off || !host.hypervisor.tracking.deleteCheckpoint(m.domain(), name, true)) {
+      gone = !off && host.hypervisor.tracking.deleteCheckpoint(m.domain(), name, true);
+      if (!gone) {
         // A running domain's broken bitmap goes when it is next found off.
         host.hypervisor.tracking.deleteCheckpoint(m.domain(), name, false);
       }
@@ -411,7 +413,9 @@ final class LibvirtSource implements Source {
         throw e;
       }
     }
-    m.files().forEach(f -> host.images.removeBitmap(f, name));
+    if (!gone) {
+      m.files().forEach(f -> host.images.removeBitmap(f, name));
+    }
     Map<String, String> after = stamps.of(m.files());
     catalogue.change(
         s -> {
