@@ -23,8 +23,8 @@ import java.util.stream.Stream;
  */
 final class CostBench {
 
-  private static final long WARM_SECONDS = 60;
-  private static final long SECONDS = 60;
+  private static final long WARM_SECONDS = 120;
+  private static final long SECONDS = 120;
 
   /** Figures at a moment: processor time in seconds, by process; transactions; passes. */
   private record Seen(Map<String, Double> cpu, long transactions, int passes, long at) {}
@@ -62,7 +62,7 @@ final class CostBench {
     api.post("/waves/lending/pause", null);
     Harness.pause(5_000);
     Seen still = look(harness, journey);
-    Harness.pause(20_000);
+    Harness.pause(60_000);
     Seen after = look(harness, journey);
 
     int passes = ended.passes() - begun.passes();

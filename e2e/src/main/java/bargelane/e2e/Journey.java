@@ -228,8 +228,13 @@ public final class Journey {
 
   /** Everything up to a planned wave that holds its preflight. */
   public void prepare(Harness harness, int every, int rpo) {
-    addSite("mill-street", harness.estate());
-    addSite("saltmarsh", harness.saltmarsh());
+    prepare(harness.estate(), harness.saltmarsh(), every, rpo);
+  }
+
+  /** The same, with the platforms reached in other ways. */
+  public void prepare(Platform estate, Platform cloud, int every, int rpo) {
+    addSite("mill-street", estate);
+    addSite("saltmarsh", cloud);
     scan("mill-street");
     scan("saltmarsh");
     lane(NETWORKS);

@@ -11,12 +11,20 @@ import bargelane.client.ApiClient;
 import bargelane.client.Follow;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
+import java.net.InetAddress;
+import java.net.ServerSocket;
 import java.net.URI;
 import java.net.http.HttpClient;
 import java.net.http.HttpRequest;
 import java.net.http.HttpResponse;
 import java.nio.ByteBuffer;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.List;
 import java.util.Map;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import java.util.concurrent.Future;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.MethodOrderer;
@@ -179,7 +187,7 @@ class FaultsTest {
                             "timetable",
                             "brisk",
                             "machines",
-                            java.util.List.of(Map.of("machine", "lending-db", "rank", 1)))))
+                            List.of(Map.of("machine", "lending-db", "rank", 1)))))
             .code());
     assertEquals(
         "not-loaded",
@@ -252,7 +260,7 @@ class FaultsTest {
   /** All but the blocks that the guests write to now. */
   private static void assertTheReplicasEqualTheirDisks() throws IOException {
     int compared = 0;
-    for (String machine : java.util.List.of("lending-db", "lending-app")) {
+    for (String machine : List.of("lending-db", "lending-app")) {
       java.util.List<String> disks = harness.estate().disks(machine);
       for (int i = 0; i < disks.size(); i++) {
         String end = "-" + machine + "-d" + i;
@@ -282,7 +290,7 @@ class FaultsTest {
   @Order(8)
   void aMarkerAdvancesLastAndAPassWhoseSourceScratchIsFullIsGivenUpWithoutHarm()
       throws IOException {
-    journey.awaitPoint(java.time.Instant.now());
+    journey.awaitPoint(Instant.now());
     String marker = journey.wave().path("leg").path("marker").asText();
     // No room for a single old block, and reads so slow that the guest writes meanwhile.
     harness.estate().faults(0, -1, 700, -1, "");
@@ -299,7 +307,7 @@ class FaultsTest {
         harness.estate().driver().source().markers().contains(later),
         "the marker of the newest point still tracks");
     harness.estate().noFaults();
-    journey.awaitPoint(java.time.Instant.now());
+    journey.awaitPoint(Instant.now());
     assertFalse(marker.isEmpty());
     assertEquals(0, lost());
     assertTrue(
@@ -310,10 +318,10 @@ class FaultsTest {
   @Test
   @Order(9)
   void aCutConnectionIsTakenUpAgain() throws IOException {
-    journey.awaitPoint(java.time.Instant.now());
+    journey.awaitPoint(Instant.now());
     harness.estate().faults(-1, -1, 0, 200_000, "");
     // Each connection is cut after 200 kB; a delta is a few blocks of 64 KiB a disk.
-    journey.awaitPoint(java.time.Instant.now());
+    journey.awaitPoint(Instant.now());
     harness.estate().noFaults();
     assertEquals(0, lost());
   }
@@ -322,7 +330,7 @@ class FaultsTest {
   @Test
   @Order(10)
   void aScrubFindsWhatTheTargetHasNotKeptAndTheNextPassMendsIt() throws IOException {
-    journey.awaitPoint(java.time.Instant.now());
+    journey.awaitPoint(Instant.now());
     journey.work("/waves/lending/scrub", null);
     api.post("/waves/lending/pause", null);
     journey.await("no pass runs", w -> !w.path("lastPass").path("endedAt").isNull());
@@ -334,7 +342,7 @@ class FaultsTest {
             .substring(7);
     damage(replica);
     api.post("/waves/lending/resume", null);
-    journey.awaitPoint(java.time.Instant.now());
+    journey.awaitPoint(Instant.now());
     api.post("/waves/lending/pause", null);
     journey.await("no pass runs", w -> !w.path("lastPass").path("endedAt").isNull());
     JsonNode scrub = journey.follow("/waves/lending/scrub", null);
@@ -343,7 +351,7 @@ class FaultsTest {
         api.get("/overview").path("needs").toString().contains("disk 0 of lending-app"),
         api.get("/overview").path("needs").toString());
     api.post("/waves/lending/resume", null);
-    journey.awaitPoint(java.time.Instant.now());
+    journey.awaitPoint(Instant.now());
     assertEquals("", journey.wave().path("leg").path("scrubFound").asText());
     journey.work("/waves/lending/scrub", null);
     assertEquals(0, lost());
@@ -378,14 +386,45 @@ class FaultsTest {
     assertEquals("failed", failed.path("state").asText());
     assertTrue(failed.path("problem").path("detail").asText().contains("no room for lending-app"));
     harness.saltmarsh().noFaults();
-    for (String machine : java.util.List.of("lending-db", "lending-app")) {
+    for (String machine : List.of("lending-db", "lending-app")) {
       assertTrue(harness.estate().runs(machine), machine + " runs at its source again");
     }
     assertTrue(
         harness.saltmarsh().ours().stream().noneMatch(o -> o.startsWith("machine")),
         harness.saltmarsh().ours().toString());
-    journey.awaitPoint(java.time.Instant.now());
+    journey.awaitPoint(Instant.now());
     assertTrue(Journey.open(journey.wave(), "in step"));
     assertEquals(0, lost());
+  }
+
+  /** Fourteen sites that accept and never answer: another wave goes on meanwhile. */
+  @Test
+  @Order(12)
+  void sitesThatNeverAnswerHarmOnlyThemselves() throws Exception {
+    ExecutorService asking = Executors.newCachedThreadPool();
+    // Nobody accepts: the system completes connections, and nothing comes of them.
+    try (ServerSocket mute = new ServerSocket(0, 500, InetAddress.getLoopbackAddress())) {
+      Platform silent = new Platform("http://127.0.0.1:" + mute.getLocalPort(), "x");
+      List<Future<JsonNode>> checks = new ArrayList<>();
+      List<String> scans = new ArrayList<>();
+      for (int i = 0; i < 14; i++) {
+        String site = "silent-" + i;
+        journey.addSite(site, silent);
+        scans.add(api.post("/sites/" + site + "/scan", null).path("id").asText());
+        checks.add(asking.submit(() -> journey.check(site)));
+      }
+      for (int i = 0; i < 3; i++) {
+        journey.awaitPoint(Instant.now());
+      }
+      for (String scan : scans) {
+        assertEquals("running", api.get("/runs/" + scan).path("state").asText());
+      }
+      assertTrue(Journey.open(journey.wave(), "in step"));
+      for (Future<JsonNode> check : checks) {
+        assertTrue(check.get().toString().contains("site-unreachable"), check.get().toString());
+      }
+    } finally {
+      asking.shutdownNow();
+    }
   }
 }

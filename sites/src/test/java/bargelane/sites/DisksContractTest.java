@@ -17,11 +17,6 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.concurrent.Callable;
-import java.util.concurrent.CyclicBarrier;
-import java.util.concurrent.ExecutorService;
-import java.util.concurrent.Executors;
-import java.util.concurrent.Future;
 import java.util.stream.Stream;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.ValueSource;
@@ -293,33 +288,6 @@ class DisksContractTest extends DriverContract {
     twice(() -> d.target().deletePoint("t-p"));
     twice(() -> d.target().deleteVolume("t-vol"));
     assertTrue(d.target().owned("bargelane/t").stream().noneMatch(o -> o.name().startsWith("t-")));
-  }
-
-  /** One of the two may be told that it may pass; then it is asked again, as a run does. */
-  private static void twice(Runnable change) throws Exception {
-    CyclicBarrier start = new CyclicBarrier(2);
-    Callable<Void> once =
-        () -> {
-          start.await();
-          while (true) {
-            try {
-              change.run();
-              return null;
-            } catch (SiteException e) {
-              if (e.kind() != SiteException.Kind.MAY_PASS) {
-                throw e;
-              }
-            }
-          }
-        };
-    ExecutorService both = Executors.newFixedThreadPool(2);
-    try {
-      for (Future<Void> f : both.invokeAll(List.of(once, once))) {
-        f.get();
-      }
-    } finally {
-      both.shutdownNow();
-    }
   }
 
   @ParameterizedTest

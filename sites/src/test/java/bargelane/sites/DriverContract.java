@@ -29,6 +29,12 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.concurrent.Callable;
+import java.util.concurrent.CyclicBarrier;
+import java.util.concurrent.ExecutionException;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import java.util.concurrent.Future;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.io.TempDir;
 
@@ -140,6 +146,44 @@ abstract class DriverContract {
         List.of(new PlacedNic(network, cidr.replaceFirst("0/.*", "21"), true, "")),
         List.of(new Inventory.Ingress("tcp", 8080, "")),
         Map.of());
+  }
+
+  /**
+   * Two drivers of one run do the same at once. One of the two may be told that it may pass; then
+   * it is asked again, as a run does.
+   */
+  static void twice(Runnable change) throws IOException {
+    try {
+      both(change);
+    } catch (ExecutionException | InterruptedException e) {
+      throw new IOException("one of two who do the same at once fails: " + e.getMessage(), e);
+    }
+  }
+
+  private static void both(Runnable change) throws ExecutionException, InterruptedException {
+    CyclicBarrier start = new CyclicBarrier(2);
+    Callable<Void> once =
+        () -> {
+          start.await();
+          while (true) {
+            try {
+              change.run();
+              return null;
+            } catch (SiteException e) {
+              if (e.kind() != SiteException.Kind.MAY_PASS) {
+                throw e;
+              }
+            }
+          }
+        };
+    ExecutorService both = Executors.newFixedThreadPool(2);
+    try {
+      for (Future<Void> f : both.invokeAll(List.of(once, once))) {
+        f.get();
+      }
+    } finally {
+      both.shutdownNow();
+    }
   }
 
   static NbdClient open(ExportRef export) throws IOException {

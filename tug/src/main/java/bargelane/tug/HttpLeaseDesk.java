@@ -16,9 +16,14 @@ import java.net.URI;
 import java.net.http.HttpClient;
 import java.net.http.HttpRequest;
 import java.net.http.HttpResponse;
+import java.net.http.HttpTimeoutException;
 import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.util.Optional;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.ExecutionException;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.TimeoutException;
 
 /** The lease desk of a service, over its HTTP interface. */
 public final class HttpLeaseDesk implements LeaseDesk {
@@ -102,8 +107,11 @@ public final class HttpLeaseDesk implements LeaseDesk {
             .header("Content-Type", "application/json")
             .POST(HttpRequest.BodyPublishers.ofByteArray(body))
             .build();
+    CompletableFuture<HttpResponse<byte[]>> answer =
+        http.sendAsync(request, HttpResponse.BodyHandlers.ofByteArray());
     try {
-      HttpResponse<byte[]> response = http.send(request, HttpResponse.BodyHandlers.ofByteArray());
+      // The request's own limit ends with the answer's head.
+      HttpResponse<byte[]> response = answer.get(seconds, TimeUnit.SECONDS);
       if (response.statusCode() == 409 || response.statusCode() == 404) {
         throw new LeaseLostException(pass);
       }
@@ -120,6 +128,11 @@ public final class HttpLeaseDesk implements LeaseDesk {
             : new IOException(answered);
       }
       return response;
+    } catch (ExecutionException e) {
+      throw e.getCause() instanceof IOException io ? io : new IOException(e.getCause());
+    } catch (TimeoutException e) {
+      answer.cancel(true);
+      throw new HttpTimeoutException("no whole answer in " + seconds + " s");
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       throw new IOException("interrupted", e);

@@ -34,6 +34,11 @@ public final class Preflight {
     }
   }
 
+  private static final long GIB = 1L << 30;
+
+  /** A replica's digests take a part of its size: 32 bytes for each 64 KiB. */
+  private static final long DIGESTS = 2048;
+
   private final LanePlan plan;
   private final Joins joins;
   private final Inventory target;
@@ -96,9 +101,9 @@ public final class Preflight {
                       "ask the target's owner for a higher quota",
                       Who.SITE_OWNER)));
     }
-    long gib =
-        machines.stream().flatMap(m -> m.disks().stream()).mapToLong(Inventory.Disk::bytes).sum()
-            >> 30;
+    long bytes =
+        machines.stream().flatMap(m -> m.disks().stream()).mapToLong(Inventory.Disk::bytes).sum();
+    long gib = (bytes + bytes / DIGESTS + GIB - 1) / GIB;
     if (quota.volumeGibUsed() + gib > quota.volumeGib()) {
       results.replaceAll(
           r ->

@@ -37,6 +37,7 @@ public final class Events implements Closeable {
   private final Object bell = new Object();
   private final AtomicLong rings = new AtomicLong();
   private final Thread listener;
+  private final Figures figures = new Figures(this::ring);
   private volatile Runnable onOffer = () -> {};
   private volatile boolean closed;
 
@@ -52,6 +53,11 @@ public final class Events implements Closeable {
   /** Deletes events that told of single steps and progress; see {@link Upkeep}. */
   public static final String TIDY =
       "delete from event where kind in ('step', 'progress', 'pass') and at < ?1";
+
+  /** What is told to listeners and not stored. */
+  public Figures figures() {
+    return figures;
+  }
 
   /** Records an event in the caller's transaction. */
   public void tell(
@@ -194,6 +200,7 @@ public final class Events implements Closeable {
   @Override
   public void close() {
     closed = true;
+    figures.close();
     ring();
   }
 }

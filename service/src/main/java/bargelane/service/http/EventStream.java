@@ -2,6 +2,7 @@ package bargelane.service.http;
 
 import bargelane.api.EventView;
 import bargelane.service.event.Events;
+import bargelane.service.event.Figures;
 import bargelane.service.platform.Json;
 import io.javalin.http.sse.SseClient;
 import java.util.List;
@@ -45,7 +46,7 @@ public final class EventStream {
 
   private void pump(SseClient client, long from) {
     long after = from;
-    try {
+    try (Figures.Listening figures = events.figures().listen()) {
       client.sendComment("open");
       while (!client.terminated()) {
         long seen = events.rings();
@@ -54,7 +55,12 @@ public final class EventStream {
           client.sendEvent(e.kind(), Json.text(e), String.valueOf(e.id()));
           after = e.id();
         }
-        if (fresh.isEmpty()) {
+        List<EventView> moved = figures.fresh();
+        for (EventView f : moved) {
+          // Without a number: whoever comes back goes on after the last event.
+          client.sendEvent(f.kind(), Json.text(f));
+        }
+        if (fresh.isEmpty() && moved.isEmpty()) {
           events.await(seen, KEEP_ALIVE_MS);
           if (events.rings() == seen) {
             client.sendComment("still here");

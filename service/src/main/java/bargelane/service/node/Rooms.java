@@ -219,6 +219,7 @@ final class Rooms {
         new MoveApi(
             new MoveDesk(services, waves), new RefitWords(services, waves), new Dossiers(db)));
     ReplicationViews replication = new ReplicationViews(db, clock);
+    events.figures().from(replication::moving);
     WavePages pages = new WavePages(db, waves, replication, clock);
     apis.add(
         new OverviewApi(new OverviewPage(db, events, pages, clock), pages, waves, replication));

@@ -157,7 +157,6 @@ public final class Leases {
         passId,
         r.epoch(),
         (s, p) -> {
-          long before = p.done;
           PassDisk disk = leased(p, r.disk());
           if (disk.finished()) {
             // Said before the tug heard that the disk is done.
@@ -175,15 +174,6 @@ public final class Leases {
                   d.with(
                       new PassDisk.Progress(
                           r.total(), r.done(), r.read(), r.sent(), r.zeroed(), r.watermark())));
-          if (p.done != before) {
-            passes.events.tell(
-                s,
-                "progress",
-                p.towId,
-                p.runId,
-                "pass " + p.number,
-                java.util.Map.of("pass", p.id, "done", p.done, "total", p.total, "sent", p.sent));
-          }
         });
   }
 

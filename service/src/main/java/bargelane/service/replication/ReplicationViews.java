@@ -1,5 +1,6 @@
 package bargelane.service.replication;
 
+import bargelane.api.EventView;
 import bargelane.api.PassView;
 import bargelane.api.PointView;
 import bargelane.core.replication.PassState;
@@ -9,6 +10,7 @@ import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import org.hibernate.Session;
 
@@ -21,6 +23,31 @@ public final class ReplicationViews {
   public ReplicationViews(Db db, Clock clock) {
     this.db = db;
     this.clock = clock;
+  }
+
+  /** How far the passes are that tugs have. */
+  public List<EventView> moving() {
+    return db.tx(
+        s ->
+            Db.query(
+                    s,
+                    Object[].class,
+                    "select id, towId, runId, number, done, total, sent from PassEntity"
+                        + " where endedAt is null and state = ?1",
+                    PassState.LEASED)
+                .getResultList()
+                .stream()
+                .map(
+                    p ->
+                        new EventView(
+                            0,
+                            clock.instant(),
+                            "progress",
+                            p[1].toString(),
+                            String.valueOf(p[2]),
+                            "pass " + p[3],
+                            Map.of("pass", p[0], "done", p[4], "total", p[5], "sent", p[6])))
+                .toList());
   }
 
   public static List<PointView> points(Session s, String towId) {

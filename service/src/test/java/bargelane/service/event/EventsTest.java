@@ -3,13 +3,17 @@ package bargelane.service.event;
 import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
+import bargelane.api.EventView;
 import bargelane.service.platform.TestDatabase;
 import java.io.IOException;
 import java.time.Clock;
+import java.time.Instant;
 import java.util.List;
 import java.util.Map;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicInteger;
+import java.util.concurrent.atomic.AtomicReference;
 import org.junit.jupiter.api.Test;
 
 class EventsTest {
@@ -52,6 +56,54 @@ class EventsTest {
                 assertEquals(2, heard.getCount());
               });
       assertTrue(heard.await(5, TimeUnit.SECONDS));
+    }
+  }
+
+  @Test
+  void figuresAreToldToWhoListensOnceForEachChangeAndStoredNowhere() throws Exception {
+    try (TestDatabase database = TestDatabase.open();
+        Events events = listens(database)) {
+      AtomicInteger looks = new AtomicInteger();
+      AtomicReference<List<EventView>> now = new AtomicReference<>(List.of());
+      events
+          .figures()
+          .from(
+              () -> {
+                looks.incrementAndGet();
+                return now.get();
+              });
+      try (Figures.Listening one = events.figures().listen();
+          Figures.Listening other = events.figures().listen()) {
+        now.set(List.of(figure("w1", 1), figure("w2", 5)));
+        assertEquals(List.of("w1 1", "w2 5"), told(events, one));
+        assertEquals(List.of("w1 1", "w2 5"), told(events, other));
+        now.set(List.of(figure("w1", 2), figure("w2", 5)));
+        assertEquals(List.of("w1 2"), told(events, one), "only what has changed");
+        now.set(List.of(figure("w2", 6)));
+        assertEquals(List.of("w2 6"), told(events, one));
+        assertEquals(List.of("w2 6"), told(events, other), "the newest, if it was away meanwhile");
+      }
+      assertTrue(looks.get() >= 3);
+      assertEquals(List.of(), events.last());
+    }
+  }
+
+  private static EventView figure(String wave, int done) {
+    return new EventView(0, Instant.EPOCH, "progress", wave, "run", "", Map.of("done", done));
+  }
+
+  private static List<String> told(Events events, Figures.Listening by)
+      throws InterruptedException {
+    while (true) {
+      long seen = events.rings();
+      List<EventView> fresh = by.fresh();
+      if (!fresh.isEmpty()) {
+        return fresh.stream()
+            .map(f -> f.subject() + " " + ((Map<?, ?>) f.data()).get("done"))
+            .sorted()
+            .toList();
+      }
+      events.await(seen, 5000);
     }
   }
 

@@ -4,6 +4,7 @@ import bargelane.sites.Source;
 import bargelane.sites.Source.Taken;
 import com.fasterxml.jackson.databind.node.JsonNodeFactory;
 import com.fasterxml.jackson.databind.node.ObjectNode;
+import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.util.List;
 
@@ -66,6 +67,14 @@ final class HostGuards {
             .put("told", host.settings.runtime() + "/" + Names.brief(name) + ".dropped");
     scratch.forEach(request.putArray("scratch")::add);
     host.shell.guard("bargelane-scratch-watch", request);
+  }
+
+  /** Why a snapshot was dropped by what watches it; empty if it was not. */
+  String why(String snapshot) {
+    return host.shell
+        .read(host.settings.runtime() + "/" + Names.brief(snapshot) + ".dropped")
+        .map(told -> ": " + new String(told, StandardCharsets.UTF_8).strip())
+        .orElse("");
   }
 
   private ObjectNode request(String uuid) {

@@ -35,6 +35,7 @@ final class Hypervisor {
   final HypervisorTracking tracking = new HypervisorTracking(this);
   private final Object happened = new Object();
   private long events;
+  private final Opening opening;
   private Pointer connection;
 
   // Kept from being collected as long as the library may call them.
@@ -44,6 +45,7 @@ final class Hypervisor {
   private Hypervisor(String site, Supplier<String> uri) {
     this.site = site;
     this.uri = uri;
+    this.opening = new Opening(site, Opening.LONGEST);
   }
 
   /**
@@ -83,19 +85,7 @@ final class Hypervisor {
       lib.virConnectClose(connection);
       connection = null;
     }
-    Pointer fresh = lib.virConnectOpen(uri.get());
-    if (fresh == null) {
-      String why = lib.virGetLastErrorMessage();
-      boolean refused =
-          lib.virGetLastErrorCode() == LibVirt.AUTH_FAILED
-              || why.contains("Permission denied")
-              || why.contains("Host key");
-      throw new SiteException(
-          refused ? SiteException.Kind.FINAL : SiteException.Kind.MAY_PASS,
-          refused ? "refused" : "unreachable",
-          site + " does not answer: " + why,
-          null);
-    }
+    Pointer fresh = opening.opened(() -> Opening.open(site, uri.get()));
     lib.virConnectSetKeepAlive(fresh, KEEPALIVE_SECONDS, 3);
     lib.virConnectDomainEventRegisterAny(
         fresh, null, LibVirt.EVENT_LIFECYCLE, onLifecycle, null, null);

@@ -161,18 +161,35 @@ final class Images {
     return ByteBuffer.wrap(shell.read(file, from, most).orElse(new byte[0]));
   }
 
-  /** Begins a bitmap in an image that nobody has open. */
-  void addBitmap(String file, String name) {
-    shell.must(
-        "qemu-img",
-        "bitmap",
-        "--add",
-        "-g",
-        String.valueOf(GRANULARITY),
-        "-f",
-        "qcow2",
-        file,
-        name);
+  /**
+   * Begins a bitmap in an image that nobody has open. One of the name that tracks was begun by a
+   * call that was cut short, or by another who does the same now: it tells all that is asked of it,
+   * and stays.
+   */
+  void beginBitmap(String file, String format, String name) {
+    Boolean tracks = info(file, format).bitmaps().get(name);
+    if (Boolean.TRUE.equals(tracks)) {
+      return;
+    }
+    if (tracks != null) {
+      removeBitmap(file, name);
+    }
+    try {
+      shell.must(
+          "qemu-img",
+          "bitmap",
+          "--add",
+          "-g",
+          String.valueOf(GRANULARITY),
+          "-f",
+          "qcow2",
+          file,
+          name);
+    } catch (SiteException e) {
+      if (!Boolean.TRUE.equals(info(file, format).bitmaps().get(name))) {
+        throw e;
+      }
+    }
   }
 
   /** Ends a bitmap; gives whether it could be. */

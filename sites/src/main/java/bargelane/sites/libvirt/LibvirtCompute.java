@@ -116,16 +116,29 @@ final class LibvirtCompute implements Compute {
   @Override
   public String define(Spec spec) {
     host.catalogue().admit();
+    Optional<String> known = known(spec);
+    if (known.isPresent()) {
+      return known.get();
+    }
+    try {
+      return host.hypervisor.define(describe(spec));
+    } catch (SiteException e) {
+      // Another who makes the same may have been quicker.
+      return known(spec).orElseThrow(() -> e);
+    }
+  }
+
+  private Optional<String> known(Spec spec) {
     for (Hypervisor.Domain d : host.hypervisor.domains()) {
       DomainXml xml = new DomainXml(d.xml());
       if (xml.name().equals(spec.name())) {
         if (xml.owner().equals(spec.owner())) {
-          return xml.uuid();
+          return Optional.of(xml.uuid());
         }
         throw host.failure("name-taken", "there is a domain " + spec.name() + " that is not ours");
       }
     }
-    return host.hypervisor.define(describe(spec));
+    return Optional.empty();
   }
 
   private String describe(Spec spec) {
@@ -424,14 +437,7 @@ final class LibvirtCompute implements Compute {
   @Override
   public String isolate(String name, String like, String owner) {
     host.catalogue().admit();
-    Map<String, Document> networks = networks();
-    if (!networks.containsKey(name)) {
-      Document model = networks.get(like);
-      if (model == null) {
-        throw host.failure("network-unknown", "there is no network " + like);
-      }
-      host.hypervisor.defineNetwork(Networks.isolated(name, model, owner));
-    }
+    Networks.isolate(host, this::networks, name, like, owner);
     return name;
   }
 

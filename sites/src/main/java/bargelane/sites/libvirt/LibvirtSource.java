@@ -9,7 +9,6 @@ import bargelane.sites.Source;
 import bargelane.sites.libvirt.Catalogue.Marker;
 import bargelane.sites.libvirt.Catalogue.Snapshot;
 import bargelane.sites.libvirt.Catalogue.State;
-import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
@@ -273,7 +272,7 @@ final class LibvirtSource implements Source {
     String file = state.fileOf(disk);
     if (s.stamps().isEmpty()) {
       if (!runs(snapshot, s.domain())) {
-        throw host.failure("snapshot-dropped", "the snapshot was dropped" + why(snapshot));
+        throw host.failure("snapshot-dropped", "the snapshot was dropped" + guards.why(snapshot));
       }
       String target =
           new DomainXml(host.hypervisor.domain(s.domain()).xml())
@@ -299,13 +298,6 @@ final class LibvirtSource implements Source {
     String format = host.format(state, file);
     String socket = host.images.serve(export, file, format, false, since.orElse(""));
     return ref(export, socket, export, since);
-  }
-
-  private String why(String snapshot) {
-    return host.shell
-        .read(host.settings.runtime() + "/" + Names.brief(snapshot) + ".dropped")
-        .map(told -> ": " + new String(told, StandardCharsets.UTF_8).strip())
-        .orElse("");
   }
 
   private static ExportRef ref(String export, String socket, String name, Optional<String> bitmap) {
@@ -370,11 +362,7 @@ final class LibvirtSource implements Source {
     for (DomainXml.Disk d : domain.disks()) {
       boolean wanted = files.contains(d.file());
       if (wanted) {
-        if (host.images.info(d.file(), d.format()).bitmaps().containsKey(name)) {
-          // Left by a call that was cut short.
-          host.images.removeBitmap(d.file(), name);
-        }
-        host.images.addBitmap(d.file(), name);
+        host.images.beginBitmap(d.file(), d.format(), name);
       }
       checkpoint
           .append("<disk name='")
@@ -385,7 +373,14 @@ final class LibvirtSource implements Source {
                   : "' checkpoint='no'/>");
     }
     checkpoint.append("</disks></domaincheckpoint>");
-    host.hypervisor.tracking.redefineCheckpoint(domain.uuid(), checkpoint.toString());
+    try {
+      host.hypervisor.tracking.redefineCheckpoint(domain.uuid(), checkpoint.toString());
+    } catch (SiteException e) {
+      // Another who makes the same may have been quicker.
+      if (!host.hypervisor.tracking.hasCheckpoint(domain.uuid(), name)) {
+        throw e;
+      }
+    }
   }
 
   @Override

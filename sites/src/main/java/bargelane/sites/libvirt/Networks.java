@@ -7,8 +7,10 @@ import static bargelane.sites.libvirt.DomainXml.text;
 
 import bargelane.core.net.Subnet;
 import bargelane.core.site.Inventory.Network;
+import bargelane.sites.SiteException;
 import java.util.Map;
 import java.util.Optional;
+import java.util.function.Supplier;
 import org.w3c.dom.Document;
 import org.w3c.dom.Element;
 
@@ -91,5 +93,27 @@ final class Networks {
   /** The gateway's address on a network. */
   static String gateway(Document network) {
     return attribute(network, "ip", "address");
+  }
+
+  /** Makes an isolated network like another one; one of the same owner's that is there stays. */
+  static void isolate(
+      Host host, Supplier<Map<String, Document>> look, String name, String like, String owner) {
+    Map<String, Document> networks = look.get();
+    if (networks.containsKey(name)) {
+      return;
+    }
+    Document model = networks.get(like);
+    if (model == null) {
+      throw host.failure("network-unknown", "there is no network " + like);
+    }
+    try {
+      host.hypervisor.defineNetwork(isolated(name, model, owner));
+    } catch (SiteException e) {
+      // Another who makes the same may have been quicker.
+      Document made = look.get().get(name);
+      if (made == null || !owner(made).equals(owner)) {
+        throw e;
+      }
+    }
   }
 }

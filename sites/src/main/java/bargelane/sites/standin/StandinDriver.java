@@ -50,6 +50,9 @@ public final class StandinDriver implements SiteDriver {
       new Inventory.DeviceFamily("simulated", "simulated");
   private static final Duration CLOCK_BOUND = Duration.ofSeconds(2);
 
+  /** How long a check waits for an answer: somebody waits for the check. */
+  private static final Duration LOOK = Duration.ofSeconds(10);
+
   private final String name;
   private final URI address;
   private final StandinHttp http;
@@ -78,7 +81,7 @@ public final class StandinDriver implements SiteDriver {
     JsonNode about;
     try {
       Instant before = clock.instant();
-      about = http.get("/v1/about");
+      about = http.get("/v1/about", LOOK);
       Duration off = Duration.between(before, Instant.parse(about.path("time").asText())).abs();
       if (off.compareTo(CLOCK_BOUND) > 0) {
         findings.add(

@@ -18,9 +18,14 @@ import java.net.http.HttpRequest;
 import java.net.http.HttpRequest.BodyPublishers;
 import java.net.http.HttpResponse;
 import java.net.http.HttpResponse.BodyHandlers;
+import java.net.http.HttpTimeoutException;
 import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.util.Optional;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.ExecutionException;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.TimeoutException;
 import java.util.function.Consumer;
 
 /**
@@ -56,6 +61,12 @@ final class StandinHttp {
     return json(send("GET", path, Optional.empty(), "application/json"));
   }
 
+  /** The same, waiting only so long. */
+  JsonNode get(String path, Duration patience) {
+    HttpRequest request = request("GET", path, Optional.empty(), "application/json", patience);
+    return json(answered(exchange(request, BodyHandlers.ofByteArray())));
+  }
+
   byte[] bytes(String path) {
     return send("GET", path, Optional.empty(), "application/json");
   }
@@ -89,10 +100,10 @@ final class StandinHttp {
   InputStream stream(String path) {
     HttpResponse<InputStream> response =
         exchange(
-            request("GET", path, Optional.empty(), "application/json"),
+            request("GET", path, Optional.empty(), "application/json", TIMEOUT),
             BodyHandlers.ofInputStream());
     if (response.statusCode() < 300) {
-      return response.body();
+      return new StallGuardedStream(response.body(), TIMEOUT);
     }
     try (InputStream body = response.body()) {
       throw refused(response.statusCode(), body.readAllBytes());
@@ -121,18 +132,22 @@ final class StandinHttp {
   }
 
   private byte[] send(String method, String path, Optional<byte[]> body, String type) {
-    HttpResponse<byte[]> response =
-        exchange(request(method, path, body, type), BodyHandlers.ofByteArray());
+    return answered(
+        exchange(request(method, path, body, type, TIMEOUT), BodyHandlers.ofByteArray()));
+  }
+
+  private byte[] answered(HttpResponse<byte[]> response) {
     if (response.statusCode() < 300) {
       return response.body();
     }
     throw refused(response.statusCode(), response.body());
   }
 
-  private HttpRequest request(String method, String path, Optional<byte[]> body, String type) {
+  private HttpRequest request(
+      String method, String path, Optional<byte[]> body, String type, Duration patience) {
     HttpRequest.Builder request =
         HttpRequest.newBuilder(base.resolve(path))
-            .timeout(TIMEOUT)
+            .timeout(patience)
             .header("Authorization", "Bearer " + token)
             .header("Content-Type", type)
             .method(method, body.map(BodyPublishers::ofByteArray).orElse(BodyPublishers.noBody()));
@@ -144,11 +159,23 @@ final class StandinHttp {
     return request.build();
   }
 
+  private static Duration limit(HttpRequest request) {
+    return request.timeout().orElseThrow();
+  }
+
   private <T> HttpResponse<T> exchange(HttpRequest request, HttpResponse.BodyHandler<T> handler) {
+    CompletableFuture<HttpResponse<T>> answer = HTTP.sendAsync(request, handler);
     try {
-      return HTTP.send(request, handler);
-    } catch (IOException e) {
-      throw unreachable(e);
+      // The request's own limit ends with the answer's head.
+      return answer.get(limit(request).toMillis(), TimeUnit.MILLISECONDS);
+    } catch (ExecutionException e) {
+      throw e.getCause() instanceof IOException io
+          ? unreachable(io)
+          : new IllegalStateException(e.getCause());
+    } catch (TimeoutException e) {
+      answer.cancel(true);
+      throw unreachable(
+          new HttpTimeoutException("no whole answer in " + limit(request).toSeconds() + " s"));
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       throw new SiteException(

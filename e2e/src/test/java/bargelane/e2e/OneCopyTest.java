@@ -1,0 +1,198 @@
+package bargelane.e2e;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.blocks.BlockDigest;
+import bargelane.client.ApiClient;
+import bargelane.client.Follow;
+import com.fasterxml.jackson.databind.JsonNode;
+import java.io.IOException;
+import java.time.Instant;
+import java.util.List;
+import java.util.Map;
+import java.util.concurrent.ConcurrentLinkedQueue;
+import org.junit.jupiter.api.Test;
+
+/**
+ * Whether a machine runs once, seen from outside of the service, while a platform can't be reached
+ * and runs on.
+ */
+class OneCopyTest {
+
+  private static final List<String> MACHINES = List.of("lending-db", "lending-app");
+  private static final Map<String, Object> CUTOVER =
+      Map.of("confirm", "lending", "override", "rehearsed");
+
+  private ApiClient api;
+  private Journey journey;
+  private Platform estate;
+  private Platform cloud;
+
+  private void begin(Harness harness, Platform towardsEstate, Platform towardsCloud)
+      throws IOException {
+    api = harness.api();
+    journey = new Journey(api, line -> {});
+    estate = harness.estate();
+    cloud = harness.saltmarsh();
+    journey.prepare(towardsEstate, towardsCloud, 5, 60);
+    journey.work("load");
+    journey.awaitPoint(Instant.now());
+  }
+
+  private static boolean runs(Platform at, String machine) throws IOException {
+    for (JsonNode m : at.call("GET", "/v1/inventory", null).path("machines")) {
+      if (m.path("name").asText().equals(machine)) {
+        return m.path("on").asBoolean();
+      }
+    }
+    return false;
+  }
+
+  private boolean allRun(Platform at) throws IOException {
+    return runs(at, "lending-db") && runs(at, "lending-app");
+  }
+
+  private boolean anyRuns(Platform at) throws IOException {
+    return runs(at, "lending-db") || runs(at, "lending-app");
+  }
+
+  /** Looks all the while that no machine runs at both platforms. */
+  private final class Observer extends Thread implements AutoCloseable {
+
+    private final ConcurrentLinkedQueue<String> seen = new ConcurrentLinkedQueue<>();
+    private volatile boolean over;
+
+    Observer() {
+      super("observer");
+      start();
+    }
+
+    @Override
+    public void run() {
+      while (!over) {
+        for (String machine : MACHINES) {
+          try {
+            if (runs(estate, machine) && runs(cloud, machine)) {
+              seen.add("two copies of " + machine + " at " + Instant.now());
+            }
+          } catch (IOException e) {
+            seen.add("the observer saw nothing: " + e);
+          }
+        }
+      }
+    }
+
+    @Override
+    public void close() throws IOException {
+      over = true;
+      try {
+        join();
+      } catch (InterruptedException e) {
+        throw new IOException(e);
+      }
+      assertEquals(List.of(), List.copyOf(seen));
+    }
+  }
+
+  private boolean needs(String words) {
+    for (JsonNode need : api.get("/overview").path("needs")) {
+      if (need.toString().contains(words)) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  private void until(Gate gate) throws IOException {
+    for (int i = 0; !gate.isShut() && i < 1200; i++) {
+      Harness.pause(50);
+    }
+    assertTrue(gate.isShut());
+  }
+
+  /** A cutover whose target goes away before, while and after its machines start. */
+  @Test
+  void aCutoverThatBacksOutNeverLeavesTwoCopiesAndNeverNone() throws IOException {
+    try (Harness harness = Harness.create().all();
+        Gate gate = new Gate(harness.saltmarsh())) {
+      begin(harness, harness.estate(), gate.behind());
+      for (String at : List.of("define", "start", "probe")) {
+        try (Observer observer = new Observer()) {
+          if (at.equals("start")) {
+            // It is made, and nobody hears of it.
+            gate.shutAfter("/start ");
+          }
+          String run = api.post("/waves/lending/cutover", CUTOVER).path("id").asText();
+          if (!at.equals("start")) {
+            journey.begun(run, at.equals("probe") ? "start-1" : at);
+            for (int i = 0; at.equals("probe") && !anyRuns(cloud) && i < 1200; i++) {
+              Harness.pause(50);
+            }
+            gate.shut();
+          }
+          until(gate);
+          boolean started = anyRuns(cloud);
+          assertEquals(!at.equals("define"), started, at);
+          api.post("/runs/" + run + "/stop", null);
+          boolean told = false;
+          for (int i = 0; started && !told && i < 600; i++) {
+            told = needs("take-back") || needs("Remove what was made at the target");
+            Harness.pause(50);
+          }
+          assertTrue(
+              told || !started,
+              "the overview says what it waits for: " + api.get("/overview").path("needs"));
+          if (started) {
+            Harness.pause(3000);
+            assertTrue(anyRuns(cloud) && !anyRuns(estate), "it waits for the target");
+          }
+          gate.open();
+          assertEquals("stopped", Follow.run(api, run, line -> {}).value().problem().code(), at);
+          assertTrue(allRun(estate) && !anyRuns(cloud), at);
+        }
+        journey.awaitPoint(Instant.now());
+      }
+      try (Observer observer = new Observer()) {
+        journey.work("/waves/lending/cutover", CUTOVER);
+        assertTrue(allRun(cloud) && !anyRuns(estate));
+      }
+    }
+  }
+
+  /** The source is back after a failover, and kept; the other side writes until it is stopped. */
+  @Test
+  void theReturnedSideIsKeptWholeThoughBothWrote() throws IOException {
+    try (Harness harness = Harness.create().all();
+        Gate gate = new Gate(harness.estate())) {
+      begin(harness, gate.behind(), harness.saltmarsh());
+      gate.shut();
+      journey.work("/waves/lending/failover", Map.of("confirm", "lending", "sourceLost", true));
+      assertTrue(allRun(cloud) && allRun(estate), "it is away and runs on");
+      Harness.pause(2000);
+      gate.open();
+      journey.work("/waves/lending/reconcile", Map.of("keep", "mill-street", "confirm", "lending"));
+      assertTrue(allRun(estate) && !anyRuns(cloud));
+      for (String machine : MACHINES) {
+        assertEquals(0, estate.writeFailures(machine));
+      }
+      journey.awaitPoint(Instant.now());
+      JsonNode result = journey.work("/waves/lending/cutover", CUTOVER).path("result");
+      assertFalse(anyRuns(estate));
+      List<BlockDigest> keys = cloud.digestKeys();
+      for (String machine : MACHINES) {
+        List<String> disks = estate.disks(machine);
+        for (int i = 0; i < disks.size(); i++) {
+          String told = result.path("digests").path(machine + " disk " + i).asText();
+          String disk = disks.get(i);
+          boolean same = false;
+          for (BlockDigest key : keys) {
+            same |= estate.digest(disk, key).equals(told);
+          }
+          assertTrue(same, machine + " disk " + i + " is not what was kept");
+        }
+      }
+    }
+  }
+}
