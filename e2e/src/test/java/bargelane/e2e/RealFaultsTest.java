@@ -8,7 +8,9 @@ import bargelane.client.ApiClient;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.time.Instant;
+import java.util.HashSet;
 import java.util.Map;
+import java.util.Set;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.MethodOrderer;
@@ -121,8 +123,27 @@ class RealFaultsTest {
     assertEquals("delta", completePass().path("kind").asText());
   }
 
+  /** With what they hold in memory: the pass goes on from what the target had flushed. */
   @Test
   @Order(4)
+  void diskServersThatAreKilledInMidPassCostNothing() throws IOException {
+    api.post("/waves/lending/pause", null);
+    journey.await("no pass runs", w -> !w.path("lastPass").path("endedAt").isNull());
+    api.post("/waves/lending/resume", null);
+    api.post("/waves/lending/passes?deep=true", null);
+    Set<Long> killed = new HashSet<>();
+    for (int i = 0; killed.size() < 4 && i < 3000; i++) {
+      killed.addAll(hosts.away.host.killDiskServers());
+      Harness.pause(100);
+    }
+    assertTrue(killed.size() >= 4, "replica and digests, each at least twice");
+    journey.awaitPoint(Instant.now());
+    journey.work("/waves/lending/scrub", null);
+    assertEquals("", journey.wave().path("leg").path("scrubFound").asText());
+  }
+
+  @Test
+  @Order(5)
   void aDaemonAndAServiceThatAreKilledComeBackToTheSameTracking() throws IOException {
     // Not while a backup begins: libvirt would hold the guest for it (HostFaultsTest).
     api.post("/waves/lending/pause", null);

@@ -84,15 +84,12 @@ final class HostProgram {
   /** What the host answered: a description, and the bytes that came with it. */
   record Answer(JsonNode told, byte[] body) {}
 
-  private final String site;
   private final UnaryOperator<List<String>> connector;
   private final Consumer<HostShell.Result> check;
   private Live live;
   private long lastCall = System.nanoTime();
 
-  private HostProgram(
-      String site, UnaryOperator<List<String>> connector, Consumer<HostShell.Result> check) {
-    this.site = site;
+  private HostProgram(UnaryOperator<List<String>> connector, Consumer<HostShell.Result> check) {
     this.connector = connector;
     this.check = check;
   }
@@ -103,17 +100,17 @@ final class HostProgram {
    * @param key what names the host and the account there
    * @param prefix words before the command on this machine
    */
-  static HostProgram here(String site, String key, List<String> prefix) {
+  static HostProgram here(String key, List<String> prefix) {
     return ALL.computeIfAbsent(
         key,
         k ->
             new HostProgram(
-                site, words -> Stream.concat(prefix.stream(), words.stream()).toList(), r -> {}));
+                words -> Stream.concat(prefix.stream(), words.stream()).toList(), r -> {}));
   }
 
   /** The program on a host that is reached over SSH. */
-  static HostProgram over(String site, String key, Ssh ssh) {
-    return ALL.computeIfAbsent(key, k -> new HostProgram(site, ssh::command, ssh::check));
+  static HostProgram over(Ssh ssh) {
+    return ALL.computeIfAbsent(ssh.key(), k -> new HostProgram(ssh::command, ssh::check));
   }
 
   private static byte[] source() {
@@ -127,18 +124,19 @@ final class HostProgram {
   /**
    * Has the host do something.
    *
+   * @param site who asks: several sites may be of one host and account
    * @param limit how long it may take; the host itself ends a program at it
    * @throws SiteException of kind may-pass if the connection breaks meanwhile: it may have been
    *     done, or be done still
    */
-  Answer call(String operation, ObjectNode request, byte[] body, Duration limit) {
+  Answer call(String site, String operation, ObjectNode request, byte[] body, Duration limit) {
     Live program;
     CompletableFuture<Answer> answer;
     synchronized (this) {
       lastCall = System.nanoTime();
       if (live == null || live.over()) {
         live = null;
-        live = begun();
+        live = begun(site);
       }
       program = live;
       answer = program.send(operation, request, body);
@@ -146,42 +144,44 @@ final class HostProgram {
     try {
       return answer.get(limit.plus(LATE).toMillis(), TimeUnit.MILLISECONDS);
     } catch (ExecutionException e) {
-      throw gone(operation, program, e.getCause());
+      throw gone(site, operation, program, e.getCause());
     } catch (TimeoutException e) {
       program.end();
-      throw mayPass("host-command", operation + " is not answered; the connection was ended", e);
+      throw mayPass(
+          site, "host-command", operation + " is not answered; the connection was ended", e);
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
-      throw mayPass("interrupted", operation + " was interrupted", e);
+      throw mayPass(site, "interrupted", operation + " was interrupted", e);
     }
   }
 
-  private Live begun() {
+  private Live begun(String site) {
     List<String> words = List.of("sh", "-c", BEGIN, "sh", BOOTSTRAP);
     Live fresh;
     try {
       fresh = new Live(new ProcessBuilder(connector.apply(words)).start());
     } catch (IOException e) {
-      throw mayPass("host-command", "our program can't be begun: " + e.getMessage(), e);
+      throw mayPass(site, "host-command", "our program can't be begun: " + e.getMessage(), e);
     }
     try {
       fresh.greeted.get(START_SECONDS, TimeUnit.SECONDS);
-      log.debug("{}: our program runs", site);
+      log.debug("our program runs for {}", site);
       return fresh;
     } catch (ExecutionException e) {
-      throw gone("our program", fresh, e.getCause());
+      throw gone(site, "our program", fresh, e.getCause());
     } catch (TimeoutException e) {
       fresh.end();
-      throw mayPass("unreachable", "our program is not begun within " + START_SECONDS + " s", e);
+      throw mayPass(
+          site, "unreachable", "our program is not begun within " + START_SECONDS + " s", e);
     } catch (InterruptedException e) {
       fresh.end();
       Thread.currentThread().interrupt();
-      throw mayPass("interrupted", "beginning our program was interrupted", e);
+      throw mayPass(site, "interrupted", "beginning our program was interrupted", e);
     }
   }
 
   /** Why a program that has ended did so. */
-  private SiteException gone(String what, Live program, Throwable cause) {
+  private SiteException gone(String site, String what, Live program, Throwable cause) {
     HostShell.Result ended = program.ended();
     check.accept(ended);
     if (ended.code() == 127) {
@@ -192,6 +192,7 @@ final class HostProgram {
           cause);
     }
     return mayPass(
+        site,
         "unreachable",
         what
             + " was cut off: "
@@ -199,7 +200,7 @@ final class HostProgram {
         cause);
   }
 
-  private SiteException mayPass(String code, String why, Throwable cause) {
+  private static SiteException mayPass(String site, String code, String why, Throwable cause) {
     return new SiteException(SiteException.Kind.MAY_PASS, code, site + ": " + why, cause);
   }
 

@@ -65,11 +65,11 @@ final class HostShell {
     this.ssh = ssh;
     this.program =
         () ->
-            ssh.map(s -> HostProgram.over(site, s.key(), s))
+            ssh.map(s -> HostProgram.over(s))
                 .orElseGet(
                     () -> {
                       List<String> prefix = prefix(socket);
-                      return HostProgram.here(site, String.join(" ", prefix), prefix);
+                      return HostProgram.here(String.join(" ", prefix), prefix);
                     });
   }
 
@@ -93,7 +93,7 @@ final class HostShell {
 
   private HostProgram.Answer ask(
       String operation, ObjectNode request, byte[] body, Duration limit) {
-    HostProgram.Answer answer = program.get().call(operation, request, body, limit);
+    HostProgram.Answer answer = program.get().call(site, operation, request, body, limit);
     JsonNode failed = answer.told().path("failed");
     if (!failed.isMissingNode()) {
       int number = answer.told().path("errno").intValue();

@@ -46,6 +46,7 @@ def run(request, body):
     try:
         out, error = process.communicate(body, request["limit"])
     except subprocess.TimeoutExpired:
+        kill_group(process.pid)  # what it began too, which may have outlived it
         return {"late": True}, b""
     finally:
         running.discard(process.pid)
@@ -84,10 +85,14 @@ def written(directory, body, mode):
     """A new file in a directory, with its content on stable storage."""
     os.makedirs(directory, exist_ok=True)
     path = "%s/.new.%d.%d" % (directory, os.getpid(), threading.get_ident())
-    with open(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, mode), "wb") as file:
-        file.write(body)
-        file.flush()
-        os.fsync(file.fileno())
+    try:
+        with open(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, mode), "wb") as file:
+            file.write(body)
+            file.flush()
+            os.fsync(file.fileno())
+    except OSError:
+        unlink(path)  # a full disk needs the room
+        raise
     return path
 
 
@@ -377,6 +382,8 @@ def done(request, body):
         answer, out = OPERATIONS[request["op"]](request, body)
     except OSError as e:
         answer, out = {"failed": e.strerror or str(e), "errno": e.errno or 0, "file": e.filename or ""}, b""
+    except Exception as e:  # or whoever asked would wait
+        answer, out = {"failed": "%s: %s" % (type(e).__name__, e), "errno": 0, "file": ""}, b""
     answer["id"] = request["id"]
     answer["length"] = len(out)
     with answering:

@@ -37,13 +37,13 @@ class HostProgramTest {
   }
 
   private static HostProgram behind(String script) {
-    return HostProgram.here("hithe", script, List.of("sh", "-c", script, "sh"));
+    return HostProgram.here(script, List.of("sh", "-c", script, "sh"));
   }
 
   private static HostProgram.Answer asked(HostProgram program, String... command) {
     ObjectNode request = JsonNodeFactory.instance.objectNode().put("limit", 60);
     Stream.of(command).forEach(request.putArray("command")::add);
-    return program.call("run", request, new byte[0], LONG);
+    return program.call("hithe", "run", request, new byte[0], LONG);
   }
 
   private static Stream<ProcessHandle> named(String word) {
@@ -119,6 +119,20 @@ class HostProgramTest {
             () -> shell().must(Duration.ofSeconds(1), "sh", "-c", "sleep 4321; true"));
     assertTrue(late.getMessage().contains("did not end within 1 s"), late.getMessage());
     assertEquals(0, named("sleep 4321").count(), "it ended with what it began");
+  }
+
+  @Test
+  void whatCanNotBeWrittenWholeLeavesNothingAndWhatWasThereStays() throws IOException {
+    Path file = Files.writeString(dir.resolve("file"), "before");
+    ObjectNode request =
+        JsonNodeFactory.instance.objectNode().put("file", file.toString()).put("mode", 0600);
+    HostProgram small = behind("ulimit -f 8; exec \"$@\"");
+    HostProgram.Answer answer = small.call("hithe", "put", request, new byte[1 << 20], LONG);
+    assertEquals("File too large", answer.told().path("failed").asText());
+    assertEquals("before", Files.readString(file));
+    try (Stream<Path> files = Files.list(dir)) {
+      assertEquals(1, files.count());
+    }
   }
 
   @Test

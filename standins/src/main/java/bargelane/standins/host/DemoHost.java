@@ -10,7 +10,9 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
 import java.util.ArrayList;
+import java.util.HashSet;
 import java.util.List;
+import java.util.Set;
 import java.util.concurrent.TimeUnit;
 import java.util.stream.Stream;
 
@@ -378,6 +380,17 @@ public final class DemoHost implements Closeable {
         ProcessHandle.of(pid).orElseThrow(() -> new IOException(name + " is off"));
     guest.destroyForcibly();
     guest.onExit().join();
+  }
+
+  /** Kills the disk servers that run on this host; gives their process ids. */
+  public Set<Long> killDiskServers() {
+    String mine = "--socket=" + dir + "/";
+    Set<Long> killed = new HashSet<>();
+    ProcessHandle.allProcesses()
+        .filter(p -> p.info().commandLine().orElse("").contains(mine))
+        .filter(ProcessHandle::destroyForcibly)
+        .forEach(p -> killed.add(p.pid()));
+    return killed;
   }
 
   /**
