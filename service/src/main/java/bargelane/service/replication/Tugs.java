@@ -6,6 +6,8 @@ import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
+import java.util.Map;
+import java.util.concurrent.ConcurrentHashMap;
 
 /** The tugs that ask for work. */
 public final class Tugs {
@@ -13,7 +15,15 @@ public final class Tugs {
   /** One that has not asked for so long is forgotten. */
   private static final Duration FORGOTTEN = Duration.ofDays(30);
 
+  private static final Duration OFTEN = Duration.ofSeconds(5);
+
   private static final int LONGEST = 64;
+  private static final int MOST_REMEMBERED = 1000;
+
+  /** What was stored of a tug through this node, and when by the node's monotonic clock. */
+  private record Told(String version, long at) {}
+
+  private final Map<String, Told> stored = new ConcurrentHashMap<>();
 
   private final Db db;
   private final Clock clock;
@@ -23,8 +33,15 @@ public final class Tugs {
     this.clock = clock;
   }
 
-  /** A tug asks for work. */
+  /** A tug asks for work. That it did is stored every few seconds at the most. */
   public void asks(String name, String version) {
+    Told told = new Told(String.valueOf(version), System.nanoTime());
+    Told before = stored.get(name);
+    if (before != null
+        && before.version.equals(told.version)
+        && told.at - before.at < OFTEN.toNanos()) {
+      return;
+    }
     db.run(
         s ->
             s.createNativeMutationQuery(
@@ -34,6 +51,10 @@ public final class Tugs {
                 .setParameter("version", shortly(version == null ? "" : version))
                 .setParameter("now", clock.instant())
                 .executeUpdate());
+    if (stored.size() >= MOST_REMEMBERED) {
+      stored.clear();
+    }
+    stored.put(name, told);
   }
 
   private static String shortly(String text) {
