@@ -154,10 +154,6 @@ class OneCopyTest {
         }
         journey.awaitPoint(Instant.now());
       }
-      try (Observer observer = new Observer()) {
-        journey.work("/waves/lending/cutover", CUTOVER);
-        assertTrue(allRun(cloud) && !anyRuns(estate));
-      }
     }
   }
 

@@ -65,7 +65,7 @@ final class HostShell {
     this.ssh = ssh;
     this.program =
         () ->
-            ssh.map(s -> HostProgram.over(s))
+            ssh.map(HostProgram::over)
                 .orElseGet(
                     () -> {
                       List<String> prefix = prefix(socket);
@@ -73,18 +73,28 @@ final class HostShell {
                     });
   }
 
-  private static List<String> prefix(Path socket) {
+  /**
+   * @throws SiteException that may pass if we are root and the daemon's account can't be told: as
+   *     root we would leave files that the account can't read
+   */
+  private List<String> prefix(Path socket) {
     try {
+      int self = (Integer) Files.getAttribute(Path.of("/proc/self"), "unix:uid");
+      if (self != 0) {
+        return List.of();
+      }
       int owner = (Integer) Files.getAttribute(socket, "unix:uid");
       int group = (Integer) Files.getAttribute(socket, "unix:gid");
-      int self = (Integer) Files.getAttribute(Path.of("/proc/self"), "unix:uid");
-      if (owner != self && self == 0) {
-        return List.of("setpriv", "--reuid=" + owner, "--regid=" + group, "--clear-groups", "--");
-      }
+      return owner == 0
+          ? List.of()
+          : List.of("setpriv", "--reuid=" + owner, "--regid=" + group, "--clear-groups", "--");
     } catch (IOException e) {
-      // The daemon is away: then nothing is run before it is back.
+      throw new SiteException(
+          SiteException.Kind.MAY_PASS,
+          "unreachable",
+          site + " does not answer: the daemon's socket " + socket + " is not there",
+          e);
     }
-    return List.of();
   }
 
   private HostProgram.Answer ask(String operation, ObjectNode request, byte[] body) {

@@ -5,6 +5,7 @@ import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
+import static org.junit.jupiter.api.Assumptions.assumeTrue;
 
 import bargelane.sites.SiteException;
 import com.fasterxml.jackson.databind.node.JsonNodeFactory;
@@ -119,6 +120,18 @@ class HostProgramTest {
             () -> shell().must(Duration.ofSeconds(1), "sh", "-c", "sleep 4321; true"));
     assertTrue(late.getMessage().contains("did not end within 1 s"), late.getMessage());
     assertEquals(0, named("sleep 4321").count(), "it ended with what it began");
+  }
+
+  @Test
+  void asRootNothingIsDoneForADaemonWhoseAccountCanNotBeTold() {
+    assumeTrue(System.getProperty("user.name").equals("root"));
+    HostShell shell = new HostShell("hithe", dir.resolve("gone"), Optional.empty());
+    SiteException away =
+        assertThrows(
+            SiteException.class, () -> shell.put(dir.resolve("file").toString(), new byte[1]));
+    assertEquals(SiteException.Kind.MAY_PASS, away.kind());
+    assertTrue(away.getMessage().contains("/gone is not there"), away.getMessage());
+    assertFalse(Files.exists(dir.resolve("file")));
   }
 
   @Test
