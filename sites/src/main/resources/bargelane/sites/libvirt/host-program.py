@@ -218,8 +218,11 @@ def remove(request, body):
                 if entry.startswith(name):
                     unlink(directory + "/" + entry)
     for tree in request["trees"]:
-        if os.path.isdir(tree):
-            shutil.rmtree(tree)
+        while os.path.isdir(tree):
+            try:
+                shutil.rmtree(tree)
+            except FileNotFoundError:
+                pass  # another removes it at the same time
     return {}, b""
 
 

@@ -135,6 +135,24 @@ class HostProgramTest {
   }
 
   @Test
+  void aTreeThatTwoRemoveAtOnceIsGoneForBoth() throws Exception {
+    Path tree = Files.createDirectory(dir.resolve("tree"));
+    for (int i = 0; i < 500; i++) {
+      Files.createFile(tree.resolve("f" + i));
+    }
+    List<CompletableFuture<Void>> both = new ArrayList<>();
+    for (int i = 0; i < 2; i++) {
+      both.add(
+          CompletableFuture.runAsync(
+              () -> shell().remove(List.of(), List.of(), List.of(tree.toString()))));
+    }
+    for (CompletableFuture<Void> one : both) {
+      one.get(1, TimeUnit.MINUTES);
+    }
+    assertFalse(Files.exists(tree));
+  }
+
+  @Test
   void whatCanNotBeWrittenWholeLeavesNothingAndWhatWasThereStays() throws IOException {
     Path file = Files.writeString(dir.resolve("file"), "before");
     ObjectNode request =
