@@ -310,7 +310,8 @@ final class HostShell {
     return succeeded(run(limit, List.of(command)), command[0]);
   }
 
-  private String succeeded(Result r, String program) {
+  /** What a program said that must have succeeded. */
+  String succeeded(Result r, String program) {
     if (r.code != 0) {
       boolean full = r.error.contains("No space left");
       throw new SiteException(

@@ -29,6 +29,9 @@ final class Hypervisor {
   private static final Map<String, Hypervisor> OPEN = new ConcurrentHashMap<>();
   private static final int KEEPALIVE_SECONDS = 5;
 
+  /** The code of a failure that says that what was asked about is not there. */
+  private static final String MISSING = "missing";
+
   private final String site;
   private final Supplier<String> uri;
   final HypervisorGuests guests = new HypervisorGuests(this);
@@ -101,8 +104,11 @@ final class Hypervisor {
     int code = lib.virGetLastErrorCode();
     String why = site + ": " + what + ": " + lib.virGetLastErrorMessage();
     return switch (code) {
-      case LibVirt.NO_DOMAIN, LibVirt.NO_NETWORK, LibVirt.NO_DOMAIN_BACKUP ->
-          new SiteException(SiteException.Kind.FINAL, "missing", why, null);
+      case LibVirt.NO_DOMAIN,
+          LibVirt.NO_NETWORK,
+          LibVirt.NO_STORAGE_POOL,
+          LibVirt.NO_DOMAIN_BACKUP ->
+          new SiteException(SiteException.Kind.FINAL, MISSING, why, null);
       case LibVirt.NO_DOMAIN_CHECKPOINT, LibVirt.CHECKPOINT_INCONSISTENT ->
           new SiteException(SiteException.Kind.MARKER_LOST, "marker-lost", why, null);
       case LibVirt.ACCESS_DENIED ->
@@ -172,6 +178,11 @@ final class Hypervisor {
         Pointer p = array.getPointer((long) i * Native.POINTER_SIZE);
         try {
           found.add(each.apply(p));
+        } catch (SiteException e) {
+          // What was removed since it was listed is none of the host's any more.
+          if (!e.code().equals(MISSING)) {
+            throw e;
+          }
         } finally {
           free.accept(p);
         }
@@ -278,10 +289,19 @@ final class Hypervisor {
       throw failure("network " + name);
     }
     try {
-      if (holds(lib.virNetworkIsActive(p), "network " + name)) {
-        must(lib.virNetworkDestroy(p), "stop network " + name);
+      String what = "remove network " + name;
+      if (holds(lib.virNetworkIsActive(p), what) && lib.virNetworkDestroy(p) < 0) {
+        SiteException failure = failure(what);
+        if (holds(lib.virNetworkIsActive(p), what)) {
+          throw failure;
+        }
       }
-      must(lib.virNetworkUndefine(p), "remove network " + name);
+      must(lib.virNetworkUndefine(p), what);
+    } catch (SiteException e) {
+      // Another may have removed it since it was looked up.
+      if (!e.code().equals(MISSING)) {
+        throw e;
+      }
     } finally {
       lib.virNetworkFree(p);
     }

@@ -21,6 +21,9 @@ final class Images {
   private static final ObjectMapper JSON = new ObjectMapper();
   static final int GRANULARITY = 65536;
 
+  /** How often an image is looked at that somebody else may be changing. */
+  private static final int LOOKS = 4;
+
   /** The magic of the format, and what its header has at least in version 3. */
   private static final int QCOW2 = 0x514649fb;
 
@@ -95,6 +98,16 @@ final class Images {
     }
   }
 
+  /**
+   * Whether a disk's first sector ends as a boot record does. It is looked at without a lock, since
+   * another may start the machine meanwhile.
+   */
+  boolean hasBootRecord(String file, String format) {
+    return shell
+        .must("qemu-io", "-r", "-U", "-f", format, "-c", "read -v 510 2", file)
+        .startsWith("000001fe:  55 aa ");
+  }
+
   /** Tells a layer that the image below it has another name; its content must be the same. */
   void relink(String layer, String on, String format) {
     shell.must("qemu-img", "rebase", "-q", "-f", "qcow2", "-u", "-b", on, "-F", format, layer);
@@ -104,13 +117,19 @@ final class Images {
   record Info(long bytes, Map<String, Boolean> bitmaps) {}
 
   /**
-   * Looks at an image, in use or not.
+   * Looks at an image, in use or not. Whoever writes it meanwhile may be halfway through a change
+   * of its tables, so one that can't be read is looked at again.
    *
    * @param format as its machine's definition or our catalogue declares it. It is never guessed: on
    *     a raw disk the guest writes what a guess goes by, and could name any file of the host.
    */
   Info info(String file, String format) {
-    String text = shell.must("qemu-img", "info", "-U", "-f", format, "--output=json", file);
+    String[] command = {"qemu-img", "info", "-U", "-f", format, "--output=json", file};
+    HostShell.Result told = shell.run(command);
+    for (int i = 1; i < LOOKS && told.code() != 0; i++) {
+      told = shell.run(command);
+    }
+    String text = shell.succeeded(told, command[0]);
     try {
       JsonNode node = JSON.readTree(text);
       Map<String, Boolean> bitmaps = new HashMap<>();
@@ -206,23 +225,34 @@ final class Images {
   /**
    * Serves an image under an export name, ending an earlier server of the name first. Gives the
    * socket as it can be opened from here.
+   *
+   * <p>The server passes the host's cache by, so that what is read back after a flush comes from
+   * the disk; where the image's file system can't do that, it reads through the cache.
    */
   String serve(String export, String file, String format, boolean write, String bitmap) {
+    try {
+      shell.serve(base(export), server(export, file, format, write, bitmap, "none"));
+    } catch (SiteException e) {
+      if (!e.getMessage().contains("O_DIRECT")) {
+        throw e;
+      }
+      shell.serve(base(export), server(export, file, format, write, bitmap, "writeback"));
+    }
+    return shell.near(base(export) + ".sock");
+  }
+
+  private List<String> server(
+      String export, String file, String format, boolean write, String bitmap, String cache) {
     List<String> command = new ArrayList<>(List.of("qemu-nbd", "--fork", "--persistent"));
     command.addAll(List.of("--shared=16", "--socket=" + base(export) + ".sock"));
     command.addAll(List.of("--pid-file=" + base(export) + ".pid", "--export-name=" + export));
-    command.add("--format=" + format);
-    if (write) {
-      command.addAll(List.of("--discard=unmap", "--cache=writeback"));
-    } else {
-      command.add("--read-only");
-    }
+    command.addAll(List.of("--format=" + format, "--cache=" + cache));
+    command.add(write ? "--discard=unmap" : "--read-only");
     if (!bitmap.isEmpty()) {
       command.add("--bitmap=" + bitmap);
     }
     command.add(file);
-    shell.serve(base(export), command);
-    return shell.near(base(export) + ".sock");
+    return command;
   }
 
   /** Ends a server; when this returns it has flushed and let go of its image. */

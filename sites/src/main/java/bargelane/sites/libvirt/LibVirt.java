@@ -25,6 +25,7 @@ interface LibVirt extends Library {
   int NO_DOMAIN = 42;
   int NO_NETWORK = 43;
   int AUTH_FAILED = 45;
+  int NO_STORAGE_POOL = 49;
   int OPERATION_INVALID = 55;
   int OPERATION_TIMEOUT = 68;
   int RESOURCE_BUSY = 87;

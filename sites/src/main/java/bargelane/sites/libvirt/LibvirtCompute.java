@@ -2,8 +2,6 @@ package bargelane.sites.libvirt;
 
 import static bargelane.sites.libvirt.DomainXml.escape;
 
-import bargelane.blocks.nbd.NbdAddress;
-import bargelane.blocks.nbd.NbdClient;
 import bargelane.blocks.refit.FileEdit;
 import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.site.Inventory;
@@ -16,8 +14,6 @@ import bargelane.sites.libvirt.Catalogue.State;
 import java.io.IOException;
 import java.net.InetAddress;
 import java.net.ServerSocket;
-import java.nio.ByteBuffer;
-import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -314,18 +310,7 @@ final class LibvirtCompute implements Compute {
       return;
     }
     DomainXml.Disk boot = xml.disks().get(0);
-    String export = "boot-" + xml.uuid();
-    String socket = host.images.serve(export, boot.file(), boot.format(), false, "");
-    ByteBuffer record = ByteBuffer.allocate(512);
-    try (NbdClient disk = NbdClient.connect(new NbdAddress.Unix(Path.of(socket), export))) {
-      disk.read(0, record);
-    } catch (IOException e) {
-      throw new SiteException(
-          SiteException.Kind.MAY_PASS, "disk-unreadable", host.site + ": " + e.getMessage(), e);
-    } finally {
-      host.images.close(export);
-    }
-    if (record.getShort(510) != 0x55AA) {
+    if (!host.images.hasBootRecord(boot.file(), boot.format())) {
       throw host.failure(
           "not-bootable", xml.name() + " can't start: its first disk has no boot record");
     }

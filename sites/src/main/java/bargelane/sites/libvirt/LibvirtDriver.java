@@ -132,7 +132,15 @@ public final class LibvirtDriver implements SiteDriver {
 
   private void programs(List<Finding> findings) {
     Map<String, String> needed =
-        Map.of("qemu-img", "qemu-utils", "qemu-nbd", "qemu-utils", "virsh", "libvirt-clients");
+        Map.of(
+            "qemu-img",
+            "qemu-utils",
+            "qemu-io",
+            "qemu-utils",
+            "qemu-nbd",
+            "qemu-utils",
+            "virsh",
+            "libvirt-clients");
     host.shell
         .missing(List.copyOf(needed.keySet()))
         .forEach(
