@@ -5,6 +5,7 @@ import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
+import bargelane.blocks.refit.Card;
 import bargelane.blocks.refit.FileEdit;
 import bargelane.blocks.refit.Hardware;
 import bargelane.blocks.refit.Refit;
@@ -95,7 +96,7 @@ class MachinesContractTest extends DriverContract {
                 new Hardware("ide", "e1000"),
                 VIRTIO,
                 List.of(
-                    new Refit.Readdress("10.20.1.21", "10.20.7.40", "255.255.255.0", "10.20.7.1")));
+                    new Card("", "10.20.1.21", "10.20.7.40", 24, "255.255.255.0", "10.20.7.1")));
     RefitPlan plan = inside(d, disks, forth);
     assertEquals(
         List.of("/initrd.img", "/etc/fstab", "/syslinux.cfg", "/etc/network/interfaces"),

@@ -11,11 +11,13 @@ import java.io.EOFException;
 import java.io.IOException;
 import java.io.InputStream;
 import java.nio.charset.StandardCharsets;
+import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 import java.util.TreeSet;
+import java.util.stream.Stream;
 import java.util.zip.DataFormatException;
 import java.util.zip.Inflater;
 import org.tukaani.xz.SingleXZInputStream;
@@ -28,15 +30,16 @@ import org.tukaani.xz.XZIOException;
  * LayoutException}.
  *
  * @param names paths of all files, without a leading slash
+ * @param links where the symbolic links among them lead, as they are written
  * @param texts contents of the small files that tell how it was made
  */
-public record Initramfs(Set<String> names, Map<String, byte[]> texts) {
+public record Initramfs(Set<String> names, Map<String, String> links, Map<String, byte[]> texts) {
 
   /** How drivers are named to the archive's first process. */
   public enum Style {
-    /** A list of modules in {@code conf/modules}. */
+    /** A list of modules in {@code conf/modules}, as initramfs-tools reads it. */
     LIST,
-    /** Fragments of lists in {@code etc/modules-load.d}. */
+    /** Fragments of lists in {@code etc/modules-load.d}, as dracut's and systemd's archives do. */
     FRAGMENTS,
     UNKNOWN
   }
@@ -47,10 +50,15 @@ public record Initramfs(Set<String> names, Map<String, byte[]> texts) {
   private static final int MOST_TEXT = 8 * 1024 * 1024;
   private static final int HEADER = 110;
   private static final String TRAILER = "TRAILER!!!";
+  static final String MODULES_LIST = "conf/modules";
+  private static final String MODULES = "lib/modules/";
+  private static final int TYPE = 0170000; // of a mode, as stat(2) has it
+  private static final int LINK = 0120000;
+  private static final int MOST_LINKS = 40; // as path_resolution(7) allows
 
   /** Reads all archives of a file. */
   public static Initramfs read(byte[] file) throws IOException {
-    Initramfs all = new Initramfs(new TreeSet<>(), new LinkedHashMap<>());
+    Initramfs all = new Initramfs(new TreeSet<>(), new HashMap<>(), new LinkedHashMap<>());
     long[] budget = {MOST_BYTES};
     int at = 0;
     while (at < file.length) {
@@ -214,7 +222,10 @@ public record Initramfs(Set<String> names, Map<String, byte[]> texts) {
       }
       String path = name.replaceFirst("^(\\./|/)+", "");
       names.add(path);
-      if (telling(path) && size <= MOST_TEXT) {
+      links.remove(path);
+      if ((field(header, 1) & TYPE) == LINK && size <= MOST_NAME) {
+        links.put(path, new String(take(in, (int) size), StandardCharsets.UTF_8));
+      } else if (path.equals(MODULES_LIST) && size <= MOST_TEXT) {
         texts.put(path, take(in, (int) size));
       } else {
         try {
@@ -231,33 +242,78 @@ public record Initramfs(Set<String> names, Map<String, byte[]> texts) {
     in.readNBytes((int) (-length & 3));
   }
 
-  private static boolean telling(String path) {
-    return path.equals("conf/modules") || path.endsWith("/modules.dep");
-  }
-
-  /** The style of the tool that made it. */
+  /**
+   * The style of the tool that made it: initramfs-tools leaves its settings in {@code conf}, dracut
+   * and others whose first process is systemd an {@code initrd-release}.
+   */
   public Style style() {
-    if (names.contains("conf/modules")) {
+    if (names.contains(MODULES_LIST)
+        || names.contains("conf/initramfs.conf")
+        || names.contains("conf/arch.conf")) {
       return Style.LIST;
     }
     return names.stream()
-            .anyMatch(n -> n.endsWith("etc/initrd-release") || n.contains("lib/modules-load.d"))
+            .anyMatch(n -> n.endsWith("/initrd-release") || n.contains("lib/modules-load.d"))
         ? Style.FRAGMENTS
         : Style.UNKNOWN;
   }
 
   /** The kernel version that its modules are of. */
   public Optional<String> kernel() {
-    return names.stream()
-        .map(n -> n.replaceFirst("^usr/", ""))
-        .filter(n -> n.startsWith("lib/modules/") && n.indexOf('/', 12) > 0)
-        .map(n -> n.substring(12, n.indexOf('/', 12)))
-        .findFirst();
+    return modulePaths().map(n -> n.substring(0, n.indexOf('/'))).findFirst();
   }
 
-  /** Whether it holds a module, by the module's name. */
-  public boolean holds(String module) {
-    return names.stream().anyMatch(n -> KernelModules.name(n).equals(module));
+  /** Paths of all its modules below {@code lib/modules}. */
+  private Stream<String> modulePaths() {
+    return names.stream()
+        .filter(n -> n.contains(MODULES) && !KernelModules.name(n).isEmpty())
+        .map(n -> n.substring(n.indexOf(MODULES) + MODULES.length()))
+        .filter(n -> n.indexOf('/') > 0);
+  }
+
+  /** Modules of one kernel that it holds: names, and paths below the version's directory. */
+  public Map<String, String> modules(String version) {
+    Map<String, String> held = new HashMap<>();
+    modulePaths()
+        .filter(n -> n.startsWith(version + "/"))
+        .forEach(n -> held.put(KernelModules.name(n), n.substring(version.length() + 1)));
+    return held;
+  }
+
+  /** Whether it has a program of this name, wherever programs lie. */
+  public boolean hasProgram(String name) {
+    return names.stream()
+        .anyMatch(n -> n.endsWith("bin/" + name) || n.endsWith("lib/systemd/" + name));
+  }
+
+  /**
+   * A path as it lies in the archive once the links on its way are followed. Whoever adds a file
+   * under a linked directory must use it: a directory of that name would take the link's place.
+   */
+  public String resolved(String path) {
+    String rest = path;
+    String done = "";
+    for (int followed = 0; !rest.isEmpty(); ) {
+      int slash = rest.indexOf('/');
+      String part = slash < 0 ? rest : rest.substring(0, slash);
+      rest = slash < 0 ? "" : rest.substring(slash + 1);
+      if (part.isEmpty() || part.equals(".")) {
+        continue;
+      }
+      if (part.equals("..")) {
+        done = done.contains("/") ? done.substring(0, done.lastIndexOf('/')) : "";
+        continue;
+      }
+      String here = done.isEmpty() ? part : done + "/" + part;
+      String link = links.get(here);
+      if (link == null || ++followed > MOST_LINKS) {
+        done = here;
+      } else {
+        done = link.startsWith("/") ? "" : done;
+        rest = rest.isEmpty() ? link : link + "/" + rest;
+      }
+    }
+    return done;
   }
 
   // ---- writing

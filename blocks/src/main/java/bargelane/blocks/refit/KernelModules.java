@@ -3,8 +3,10 @@ package bargelane.blocks.refit;
 import bargelane.blocks.layout.FileTree;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
+import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.HashSet;
+import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
@@ -12,17 +14,18 @@ import java.util.Optional;
 import java.util.Set;
 
 /**
- * The modules of one kernel in a guest, from its own {@code modules.dep} and {@code
- * modules.builtin} (kmod, modules.dep(5)).
+ * The modules of one kernel in a guest, from its own {@code modules.dep}, {@code modules.alias} and
+ * {@code modules.builtin} (kmod, modules.dep(5)).
  */
 public final class KernelModules {
 
   private static final int MOST_INDEX = 16 * 1024 * 1024;
 
   private final String directory;
-  private final Map<String, String> paths = new HashMap<>();
+  private final Map<String, String> paths = new LinkedHashMap<>();
   private final Map<String, List<String>> needs = new HashMap<>();
   private final Set<String> builtin = new HashSet<>();
+  private final Map<String, List<String>> aliases = new HashMap<>();
 
   private KernelModules(String directory) {
     this.directory = directory;
@@ -66,6 +69,14 @@ public final class KernelModules {
           .map(KernelModules::name)
           .forEach(modules.builtin::add);
     }
+    if (root.size(modules.directory + "/modules.alias").isPresent()) {
+      new String(
+              root.read(modules.directory + "/modules.alias", MOST_INDEX), StandardCharsets.UTF_8)
+          .lines()
+          .map(l -> l.split(" "))
+          .filter(l -> l.length == 3 && l[0].equals("alias"))
+          .forEach(l -> modules.aliases.computeIfAbsent(l[2], k -> new ArrayList<>()).add(l[1]));
+    }
     return Optional.of(modules);
   }
 
@@ -94,13 +105,53 @@ public final class KernelModules {
     return all;
   }
 
-  /** The index's lines for these paths. */
-  public String index(Set<String> some) {
-    StringBuilder text = new StringBuilder();
-    for (String path : some) {
-      text.append(path).append(":");
-      needs.getOrDefault(name(path), List.of()).forEach(n -> text.append(' ').append(n));
-      text.append('\n');
+  /**
+   * The indexes of an archive that holds some of these modules, as depmod makes them for it: what
+   * each needs, and which hardware each is for. Text and binary form, by the file's name.
+   *
+   * @param held names of the modules that it holds, and where each lies below the directory
+   */
+  Map<String, byte[]> indexes(Map<String, String> held) {
+    StringBuilder dependencies = new StringBuilder();
+    StringBuilder hardware = new StringBuilder("# Aliases extracted from modules themselves.\n");
+    ModuleIndex dependencyIndex = new ModuleIndex();
+    ModuleIndex hardwareIndex = new ModuleIndex();
+    int order = 0;
+    for (String module : paths.keySet()) {
+      order++;
+      String path = held.get(module);
+      if (path == null) {
+        continue;
+      }
+      StringBuilder line = new StringBuilder(path).append(':');
+      for (String need : needs.get(module)) {
+        line.append(' ').append(held.getOrDefault(name(need), need));
+      }
+      dependencies.append(line).append('\n');
+      dependencyIndex.add(module, line.toString(), order);
+      for (String alias : aliases.getOrDefault(module, List.of())) {
+        hardware.append("alias ").append(alias).append(' ').append(module).append('\n');
+        hardwareIndex.add(underlined(alias), module, order);
+      }
+    }
+    Map<String, byte[]> files = new LinkedHashMap<>();
+    files.put("modules.dep", dependencies.toString().getBytes(StandardCharsets.UTF_8));
+    files.put("modules.dep.bin", dependencyIndex.bytes());
+    files.put("modules.alias", hardware.toString().getBytes(StandardCharsets.UTF_8));
+    files.put("modules.alias.bin", hardwareIndex.bytes());
+    return files;
+  }
+
+  /** An alias as it is looked up: dashes as underlines, but for those of a class in brackets. */
+  private static String underlined(String alias) {
+    StringBuilder text = new StringBuilder(alias);
+    boolean inside = false;
+    for (int i = 0; i < text.length(); i++) {
+      char c = text.charAt(i);
+      inside = c == '[' || (inside && c != ']');
+      if (c == '-' && !inside) {
+        text.setCharAt(i, '_');
+      }
     }
     return text.toString();
   }

@@ -18,9 +18,6 @@ import java.util.regex.Pattern;
 /** Decides what must change in a guest for other hardware and other addresses. */
 public final class Refit {
 
-  /** An address that a guest has and the one that it is to have. */
-  public record Readdress(String from, String to, String mask, String gateway) {}
-
   private static final int MOST_INITRAMFS = 512 * 1024 * 1024;
   private static final int MOST_MODULE = 32 * 1024 * 1024;
 
@@ -32,25 +29,43 @@ public final class Refit {
   private final Guest guest;
   private final Hardware from;
   private final Hardware to;
-  private final List<Readdress> addresses;
+  private final List<Card> cards;
   private final List<FileEdit> edits = new ArrayList<>();
   private final List<String> unjudged = new ArrayList<>();
   private final List<String> refused = new ArrayList<>();
 
-  private Refit(Guest guest, Hardware from, Hardware to, List<Readdress> addresses) {
+  private Refit(Guest guest, Hardware from, Hardware to, List<Card> cards) {
     this.guest = guest;
     this.from = from;
     this.to = to;
-    this.addresses = addresses;
+    this.cards = cards;
   }
 
   /**
-   * Plans a refit. With the same hardware on both sides and no new address there is nothing to do,
-   * and nothing is looked at.
+   * The plan for a guest that need not be looked into: with the same hardware on both sides, no new
+   * address and no card that may be plugged in elsewhere, there is nothing to do.
    */
-  public static RefitPlan plan(Guest guest, Hardware from, Hardware to, List<Readdress> addresses)
+  public static Optional<RefitPlan> without(Hardware from, Hardware to, List<Card> cards) {
+    // Where a card is plugged in may differ on like hardware too, and its name with it.
+    boolean named = to.known() && cards.stream().anyMatch(c -> !c.mac().isEmpty());
+    return !from.equals(to) || named || cards.stream().anyMatch(Card::moves)
+        ? Optional.empty()
+        : Optional.of(
+            new RefitPlan(
+                false,
+                "",
+                "",
+                "both sides have " + from + ": nothing is to be changed",
+                List.of(),
+                List.of(),
+                List.of()));
+  }
+
+  /** Plans a refit. */
+  public static RefitPlan plan(Guest guest, Hardware from, Hardware to, List<Card> cards)
       throws IOException {
-    return new Refit(guest, from, to, addresses).plan();
+    Optional<RefitPlan> nothing = without(from, to, cards);
+    return nothing.isPresent() ? nothing.get() : new Refit(guest, from, to, cards).plan();
   }
 
   /**
@@ -87,16 +102,7 @@ public final class Refit {
 
   private RefitPlan plan() throws IOException {
     boolean hardware = !from.equals(to);
-    if (!hardware && addresses.isEmpty()) {
-      return new RefitPlan(
-          false,
-          guest.os(),
-          guest.firmware(),
-          "both sides have " + from + ": nothing is to be changed",
-          List.of(),
-          List.of(),
-          List.of());
-    }
+    boolean moves = cards.stream().anyMatch(Card::moves);
     unjudged.addAll(guest.unread());
     if (guest.root().isEmpty()) {
       // Within one family it starts as it did; only its addresses stay.
@@ -109,9 +115,14 @@ public final class Refit {
         drivers();
         names();
       }
-      network();
-      firstBoot();
-      if (!from.equals(to)) {
+      Cards network = new Cards(guest);
+      network.plan(cards);
+      edits.addAll(network.edits());
+      unjudged.addAll(network.unjudged());
+      if (hardware || moves) {
+        firstBoot();
+      }
+      if (hardware) {
         edits.addAll(PlatformAgents.hushed(guest.root().orElseThrow()));
       }
     }
@@ -190,44 +201,51 @@ public final class Refit {
                   .orElse("no modules"));
       return;
     }
-    List<String> missing =
-        to.early().stream().filter(m -> !initramfs.holds(m) && !modules.get().builtIn(m)).toList();
-    if (missing.isEmpty()) {
-      return;
-    }
-    List<String> absent = missing.stream().filter(m -> !modules.get().has(m)).toList();
+    Map<String, String> held = initramfs.modules(version.get());
+    List<String> absent = to.early().stream().filter(m -> !modules.get().has(m)).toList();
     if (!absent.isEmpty()) {
       refused.add("kernel " + version.get() + " has no drivers " + String.join(", ", absent));
       return;
     }
+    Set<String> lacking = modules.get().closure(to.early());
+    lacking.removeIf(module -> held.containsKey(KernelModules.name(module)));
+    if (lacking.isEmpty()) {
+      return;
+    }
+    if (!initramfs.hasProgram("modprobe")
+        && !initramfs.hasProgram("systemd-modules-load")
+        && !initramfs.hasProgram("busybox")) {
+      refused.add(path + " has no program that loads drivers");
+      return;
+    }
+    // Its own paths: under a linked directory our files would take the link's place.
+    String inside = initramfs.resolved(modules.get().directory().substring(1));
     Map<String, byte[]> files = new LinkedHashMap<>();
-    Set<String> closure = modules.get().closure(missing);
-    String inside = modules.get().directory().substring(1);
-    for (String module : closure) {
+    for (String module : lacking) {
       String at = modules.get().directory() + "/" + module;
       files.put(inside + "/" + module, guest.root().orElseThrow().tree().read(at, MOST_MODULE));
+      held.put(KernelModules.name(module), module);
     }
-    byte[] index = initramfs.texts().getOrDefault(inside + "/modules.dep", new byte[0]);
-    files.put(
-        inside + "/modules.dep",
-        (new String(index, StandardCharsets.UTF_8) + modules.get().index(closure))
-            .getBytes(StandardCharsets.UTF_8));
+    modules.get().indexes(held).forEach((f, bytes) -> files.put(inside + "/" + f, bytes));
+    String names = String.join("\n", to.early()) + "\n";
     switch (initramfs.style()) {
       case LIST -> {
-        String list =
-            new String(initramfs.texts().get("conf/modules"), StandardCharsets.UTF_8).strip();
+        byte[] list = initramfs.texts().getOrDefault(Initramfs.MODULES_LIST, new byte[0]);
+        String first = new String(list, StandardCharsets.UTF_8).strip();
         files.put(
-            "conf/modules",
-            (list + "\n" + String.join("\n", missing) + "\n").getBytes(StandardCharsets.UTF_8));
+            initramfs.resolved(Initramfs.MODULES_LIST),
+            (first.isEmpty() ? names : first + "\n" + names).getBytes(StandardCharsets.UTF_8));
       }
       case FRAGMENTS ->
           files.put(
-              "etc/modules-load.d/refit.conf",
-              (String.join("\n", missing) + "\n").getBytes(StandardCharsets.UTF_8));
+              initramfs.resolved("etc/modules-load.d/refit.conf"),
+              names.getBytes(StandardCharsets.UTF_8));
       default -> {
-        refused.add(
-            path + " was made by a tool that is not known here: its drivers can't be named");
-        return;
+        if (!initramfs.hasProgram("systemd-udevd") && !initramfs.hasProgram("udevd")) {
+          refused.add(
+              path + " was made by a tool that is not known here: its drivers can't be named");
+          return;
+        }
       }
     }
     StringBuilder told = new StringBuilder();
@@ -240,7 +258,7 @@ public final class Refit {
             file,
             Initramfs.write(files),
             "it has no drivers "
-                + String.join(", ", missing)
+                + String.join(", ", lacking.stream().map(KernelModules::name).toList())
                 + ", without which the disks there are not found",
             told.toString()));
   }
@@ -300,56 +318,6 @@ public final class Refit {
     if (!before.equals(after)) {
       edits.add(FileEdit.text(place, path, before, after, reason));
     }
-  }
-
-  // ---- addresses
-
-  private void network() throws IOException {
-    Place root = guest.root().orElseThrow();
-    List<String> files = new ArrayList<>(List.of("/etc/network/interfaces"));
-    for (String directory :
-        List.of(
-            "/etc/network/interfaces.d",
-            "/etc/netplan",
-            "/etc/systemd/network",
-            "/etc/NetworkManager/system-connections",
-            "/etc/sysconfig/network-scripts")) {
-      root.tree().list(directory).forEach(f -> files.add(directory + "/" + f));
-    }
-    for (Readdress a : addresses) {
-      boolean found = false;
-      for (String file : files) {
-        Optional<String> text = guest.text(file);
-        if (text.isPresent() && holds(text.get(), a.from())) {
-          found = true;
-          change(
-              root,
-              file,
-              text.get(),
-              readdressed(text.get(), a),
-              "the address " + a.from() + " becomes " + a.to());
-        }
-      }
-      if (!found) {
-        unjudged.add(
-            "the address " + a.from() + " is in no network configuration that is read here");
-      }
-    }
-  }
-
-  private static Pattern whole(String address) {
-    return Pattern.compile("(?<![\\d.])" + Pattern.quote(address) + "(?![\\d.]*\\d)");
-  }
-
-  private static boolean holds(String text, String address) {
-    return whole(address).matcher(text).find();
-  }
-
-  private static String readdressed(String text, Readdress a) {
-    String fresh = whole(a.from()).matcher(text).replaceAll(a.to());
-    fresh = fresh.replaceAll("(?m)^(\\s*netmask\\s+)\\S+", "$1" + a.mask());
-    return fresh.replaceAll(
-        "(?m)^(\\s*(?:gateway\\s+|Gateway=|gateway4:\\s*))\\S+", "$1" + a.gateway());
   }
 
   // ---- first-boot data

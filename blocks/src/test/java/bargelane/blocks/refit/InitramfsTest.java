@@ -66,7 +66,7 @@ class InitramfsTest {
   void archivesAreReadOneAfterTheOtherHoweverTheyArePacked(String how) throws IOException {
     Initramfs read = Initramfs.read(join(EARLY, pack(how, MAIN)));
     assertTrue(read.names().contains("kernel/x86/microcode.bin"));
-    assertTrue(read.holds("sd_mod"));
+    assertTrue(read.modules("6.1.0").containsKey("sd_mod"));
     assertEquals(Optional.of("6.1.0"), read.kernel());
     assertEquals(Initramfs.Style.LIST, read.style());
     assertArrayEquals(
@@ -77,7 +77,40 @@ class InitramfsTest {
   @ValueSource(strings = {"plain", "gzip", "xz", "zstd"})
   void aSupplementAfterAPackedArchiveIsSeen(String how) throws IOException {
     byte[] more = Initramfs.write(Map.of("lib/modules/6.1.0/kernel/virtio_blk.ko", new byte[10]));
-    assertTrue(Initramfs.read(join(pack(how, MAIN), more)).holds("virtio_blk"));
+    assertEquals(
+        "kernel/virtio_blk.ko",
+        Initramfs.read(join(pack(how, MAIN), more)).modules("6.1.0").get("virtio_blk"));
+  }
+
+  /** An archive of the system's own tool, of a tree with links. */
+  private static byte[] archive(Path tree) throws IOException {
+    Process p =
+        new ProcessBuilder("sh", "-c", "find . -mindepth 1 | cpio -o -H newc --quiet")
+            .directory(tree.toFile())
+            .start();
+    byte[] bytes = p.getInputStream().readAllBytes();
+    assertEquals(0, p.onExit().join().exitValue());
+    return bytes;
+  }
+
+  @Test
+  void pathsFollowTheLinksOfTheArchive(@TempDir Path dir) throws IOException {
+    Files.createDirectories(dir.resolve("usr/lib/modules/6.1.0/kernel"));
+    Files.createDirectories(dir.resolve("conf"));
+    Files.writeString(dir.resolve("conf/arch.conf"), "DPKG_ARCH=amd64\n");
+    Files.write(dir.resolve("usr/lib/modules/6.1.0/kernel/sd_mod.ko"), new byte[8]);
+    Files.createSymbolicLink(dir.resolve("lib"), Path.of("usr/lib"));
+    Files.createSymbolicLink(dir.resolve("etc"), Path.of("/usr/../usr/lib/etc"));
+    Files.createSymbolicLink(dir.resolve("round"), Path.of("round/again"));
+    Initramfs read = Initramfs.read(archive(dir));
+    assertEquals(
+        "usr/lib/modules/6.1.0/modules.dep", read.resolved("lib/modules/6.1.0/modules.dep"));
+    assertEquals("usr/lib/etc/a", read.resolved("etc/a"));
+    assertEquals("round", read.resolved("round").replaceAll("/.*", ""));
+    assertEquals(Map.of("sd_mod", "kernel/sd_mod.ko"), read.modules("6.1.0"));
+    assertEquals(Initramfs.Style.LIST, read.style(), "its settings say which tool made it");
+    byte[] supplement = Initramfs.write(Map.of("lib/x", new byte[1]));
+    assertEquals("lib/x", Initramfs.read(join(archive(dir), supplement)).resolved("lib/x"));
   }
 
   @Test

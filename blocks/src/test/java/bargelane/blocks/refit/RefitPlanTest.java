@@ -12,17 +12,22 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
 import java.util.stream.Collectors;
+import java.util.stream.Stream;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.Arguments;
+import org.junit.jupiter.params.provider.MethodSource;
 
 /** What a refit decides for guests whose disk is one file system made by the system's own tool. */
 class RefitPlanTest {
 
   private static final Hardware VIRTIO = new Hardware("virtio", "virtio");
-  private static final List<Refit.Readdress> MOVED =
-      List.of(new Refit.Readdress("10.20.1.21", "10.20.7.40", "255.255.255.0", "10.20.7.1"));
+  private static final List<Card> MOVED =
+      List.of(new Card("", "10.20.1.21", "10.20.7.40", 24, "255.255.255.0", "10.20.7.1"));
   private static final String SEED = "/var/lib/cloud/seed/nocloud/";
 
   @TempDir Path dir;
@@ -127,5 +132,116 @@ class RefitPlanTest {
         changes(plan).containsKey("/etc/systemd/system/qemu-guest-agent.service"),
         "it is spoken to on both sides");
     assertFalse(plan.refused().isEmpty(), "and without a loader it is not known what starts");
+  }
+
+  // ---- cards
+
+  private static final String MAC = "52:54:00:AB:10:21";
+
+  private static Card card(String to) {
+    return new Card(MAC, "10.20.1.21", to, 22, "255.255.252.0", "10.20.4.1");
+  }
+
+  private void configured(String path, String text) throws IOException {
+    Files.delete(dir.resolve("content/etc/netplan/50.yaml"));
+    put("usr/lib/systemd/systemd-udevd", "");
+    put(path, text);
+  }
+
+  private RefitPlan moved() throws IOException {
+    return Refit.plan(guest(), VIRTIO, VIRTIO, List.of(card("10.20.7.40")));
+  }
+
+  static Stream<Arguments> configurations() {
+    return Stream.of(
+        Arguments.of(
+            "etc/network/interfaces",
+            "auto lo\niface lo inet loopback\n\nallow-hotplug ens3\niface ens3 inet static\n"
+                + "    address 10.20.1.21\n    netmask 255.255.255.0\n    gateway 10.20.1.1\n"
+                + "iface ens4 inet static\n    address 10.20.1.210\n    netmask 255.0.0.0\n",
+            "auto lo\niface lo inet loopback\n\nallow-hotplug ens3\niface ens3 inet static\n"
+                + "    address 10.20.7.40\n    netmask 255.255.252.0\n    gateway 10.20.4.1\n"
+                + "iface ens4 inet static\n    address 10.20.1.210\n    netmask 255.0.0.0\n"),
+        Arguments.of(
+            "etc/systemd/network/20.network",
+            "[Match]\nName=ens3\n\n[Network]\nAddress=10.20.1.21/24\nGateway=10.20.1.1\n",
+            "[Match]\nName=ens3\n\n[Network]\nAddress=10.20.7.40/22\nGateway=10.20.4.1\n"),
+        Arguments.of(
+            "etc/NetworkManager/system-connections/a.nmconnection",
+            "[connection]\nid=a\ntype=ethernet\ninterface-name=ens3\n\n[ipv4]\nmethod=manual\n"
+                + "address1=10.20.1.21/24,10.20.1.1\n\n[ipv6]\nmethod=auto\n",
+            "[connection]\nid=a\ntype=ethernet\ninterface-name=ens3\n\n[ipv4]\nmethod=manual\n"
+                + "address1=10.20.7.40/22,10.20.4.1\n\n[ipv6]\nmethod=auto\n"),
+        Arguments.of(
+            "etc/netplan/50.yaml",
+            "network:\n  ethernets:\n    ens3:\n      addresses: [10.20.1.21/24]\n      routes:\n"
+                + "        - to: default\n          via: 10.20.1.1\n  version: 2\n",
+            "network:\n  ethernets:\n    ens3:\n      addresses: [10.20.7.40/22]\n      routes:\n"
+                + "        - to: default\n          via: 10.20.4.1\n  version: 2\n"),
+        Arguments.of(
+            "etc/sysconfig/network-scripts/ifcfg-ens3",
+            "DEVICE=ens3\nBOOTPROTO=none\nIPADDR=10.20.1.21\nPREFIX=24\nGATEWAY=10.20.1.1\n",
+            "DEVICE=ens3\nBOOTPROTO=none\nIPADDR=10.20.7.40\nPREFIX=22\nGATEWAY=10.20.4.1\n"));
+  }
+
+  @ParameterizedTest
+  @MethodSource("configurations")
+  void aCardKeepsItsNameAndGetsItsAddress(String path, String before, String after)
+      throws IOException {
+    configured(path, before);
+    Map<String, String> changes = changes(moved());
+    assertEquals(after, changes.get("/" + path));
+    assertTrue(
+        changes
+            .get("/etc/systemd/network/10-ens3.link")
+            .endsWith("[Match]\nMACAddress=52:54:00:ab:10:21\nType=ether\n\n[Link]\nName=ens3\n"));
+    assertEquals(2, changes.size());
+
+    RefitPlan stays = Refit.plan(guest(), VIRTIO, VIRTIO, List.of(card("10.20.1.21")));
+    assertEquals(
+        Set.of("/etc/systemd/network/10-ens3.link"),
+        changes(stays).keySet(),
+        "on like hardware it may be plugged in elsewhere");
+  }
+
+  @Test
+  void aCardThatIsKnownByItsAddressIsLeftAlone() throws IOException {
+    configured(
+        "etc/systemd/network/20.network",
+        "[Match]\nMACAddress=52:54:00:ab:10:21\n[Network]\nDHCP=yes\n");
+    RefitPlan plan = moved();
+    assertEquals(Map.of(), changes(plan));
+    assertEquals(
+        List.of(
+            "the guest asks for its address by DHCP: whoever gives addresses in the new network"
+                + " must keep 10.20.7.40 for "
+                + MAC),
+        plan.unjudged());
+  }
+
+  @Test
+  void theCardBelowABridgeKeepsItsName() throws IOException {
+    configured(
+        "etc/network/interfaces",
+        "iface ens3 inet manual\nauto br0\niface br0 inet static\n  address 10.20.1.21/24\n  bridge_ports ens3\n");
+    assertTrue(changes(moved()).containsKey("/etc/systemd/network/10-ens3.link"));
+  }
+
+  @Test
+  void ofSeveralCardsWhatCanNotBeToldIsSaid() throws IOException {
+    configured("etc/network/interfaces", "iface ens3 inet dhcp\niface ens4 inet dhcp\n");
+    Card other = new Card("52:54:00:ab:10:22", "", "", 0, "", "");
+    RefitPlan plan = Refit.plan(guest(), VIRTIO, VIRTIO, List.of(card("10.20.7.40"), other));
+    assertEquals(Map.of(), changes(plan));
+    assertEquals(3, plan.unjudged().size());
+    assertTrue(plan.unjudged().get(1).startsWith("it can't be told which name"));
+  }
+
+  @Test
+  void namesThatTheKernelCountsStay() throws IOException {
+    configured("etc/network/interfaces", "iface eth0 inet static\n  address 10.20.1.21/24\n");
+    assertEquals(
+        Set.of("/etc/network/interfaces"),
+        changes(Refit.plan(guest(), VIRTIO, VIRTIO, List.of(card("10.20.7.40")))).keySet());
   }
 }

@@ -4,6 +4,7 @@ import bargelane.api.RefitEdit;
 import bargelane.api.RefitView;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdClient;
+import bargelane.blocks.refit.Card;
 import bargelane.blocks.refit.FileEdit;
 import bargelane.blocks.refit.Guest;
 import bargelane.blocks.refit.Hardware;
@@ -64,28 +65,33 @@ public final class Refits {
     return new Hardware(f.disk(), f.nic());
   }
 
-  /** Addresses that change on the way to a side. */
-  private List<Refit.Readdress> addresses(TowState state, int member, Side side) {
+  /** A machine's network cards on the way to a side. */
+  private List<Card> cards(TowState state, int member, Side side) {
     MachineFacts facts = Plans.facts(state, state.members.get(member));
     List<PlacedNic> placed =
         services.db().tx(s -> Plans.place(s, state)).get(member).placement().nics();
-    List<Refit.Readdress> changes = new ArrayList<>();
+    Inventory inventory = services.db().tx(s -> new Inventories(s).of(state.site(side)));
+    List<Card> cards = new ArrayList<>();
     for (int i = 0; i < facts.nics().size(); i++) {
       Nic home = facts.nics().get(i);
       PlacedNic away = placed.get(i);
-      boolean known = !home.address().isEmpty() && !away.address().isEmpty();
-      if (known && !home.address().equals(away.address())) {
-        String from = side == Side.AWAY ? home.address() : away.address();
-        String to = side == Side.AWAY ? away.address() : home.address();
-        Inventory inventory = services.db().tx(s -> new Inventories(s).of(state.site(side)));
-        inventory
-            .network(side == Side.AWAY ? away.network() : home.network())
-            .flatMap(n -> Subnet.of(n.cidr()))
-            .ifPresent(
-                n -> changes.add(new Refit.Readdress(from, to, n.netmask(), n.firstAddress())));
-      }
+      boolean out = side == Side.AWAY;
+      Optional<Subnet> subnet =
+          inventory
+              .network(out ? away.network() : home.network())
+              .flatMap(n -> Subnet.of(n.cidr()));
+      String from = out ? home.address() : away.address();
+      String to = subnet.isEmpty() ? "" : out ? away.address() : home.address();
+      cards.add(
+          new Card(
+              home.mac(),
+              from,
+              to,
+              subnet.map(Subnet::prefix).orElse(0),
+              subnet.map(Subnet::netmask).orElse(""),
+              subnet.map(Subnet::firstAddress).orElse("")));
     }
-    return changes;
+    return cards;
   }
 
   private interface Use {
@@ -128,16 +134,10 @@ public final class Refits {
     MemberEntity m = state.members.get(index);
     Hardware from = hardware(state, m, side.other());
     Hardware to = hardware(state, m, side);
-    List<Refit.Readdress> addresses = addresses(state, index, side);
-    if (from.equals(to) && addresses.isEmpty()) {
-      return new RefitPlan(
-          false,
-          "",
-          "",
-          "both sides have " + from + ": nothing is to be changed",
-          List.of(),
-          List.of(),
-          List.of());
+    List<Card> cards = cards(state, index, side);
+    Optional<RefitPlan> nothing = Refit.without(from, to, cards);
+    if (nothing.isPresent()) {
+      return nothing.get();
     }
     return look(
         w,
@@ -151,7 +151,7 @@ public final class Refits {
               return back.get();
             }
           }
-          return Refit.plan(guest, from, to, addresses);
+          return Refit.plan(guest, from, to, cards);
         });
   }
 

@@ -7,6 +7,7 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import bargelane.blocks.layout.Contents;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdClient;
+import bargelane.blocks.refit.Card;
 import bargelane.blocks.refit.FileEdit;
 import bargelane.blocks.refit.Guest;
 import bargelane.blocks.refit.Hardware;
@@ -36,8 +37,8 @@ class RefitTest {
 
   private static final Hardware OLD = new Hardware("ide", "e1000");
   private static final Hardware NEW = new Hardware("virtio", "virtio");
-  private static final List<Refit.Readdress> MOVED =
-      List.of(new Refit.Readdress("10.20.1.21", "10.20.7.40", "255.255.255.0", "10.20.7.1"));
+  private static final List<Card> MOVED =
+      List.of(new Card("", "10.20.1.21", "10.20.7.40", 24, "255.255.255.0", "10.20.7.1"));
   private static final List<String> DISKS = List.of("r-0", "r-1");
 
   private static Path dir;
