@@ -107,7 +107,9 @@ class CliTest {
             "shelf-b=mud",
             "--keep-addresses");
     assertTrue(lane.out().contains("network-not-joined"));
-    assertEquals(1, say("lane", "check", "mill-to-marsh").code());
+    Said checked = say("lane", "check", "mill-to-marsh");
+    assertEquals(1, checked.code());
+    assertTrue(checked.out().startsWith("Lane mill-to-marsh has "), checked.out());
     done(
         "lane",
         "edit",
@@ -122,7 +124,9 @@ class CliTest {
         "net-archive=sub-archive",
         "--network",
         "net-rooms=sub-rooms");
-    done("lane", "check", "mill-to-marsh");
+    assertEquals(
+        "Lane mill-to-marsh lacks nothing, in either direction.",
+        done("lane", "check", "mill-to-marsh").out().strip());
     done("timetable", "add", "brisk", "--every", "5", "--rpo", "60", "--keep", "6");
     done(
         "wave",

@@ -94,7 +94,9 @@ public final class Refit {
             !back.isEmpty(),
             guest.os(),
             guest.firmware(),
-            back.size() + " files become what they were",
+            back.size() == 1
+                ? "1 file becomes what it was"
+                : back.size() + " files become what they were",
             back,
             List.of(),
             List.of()));
@@ -132,7 +134,11 @@ public final class Refit {
         guest.firmware(),
         edits.isEmpty()
             ? refused.isEmpty() ? "it has all that " + to + " need" : "it can't be refitted"
-            : edits.size() + " files change, from " + from + " to " + to,
+            : (edits.size() == 1 ? "1 file changes" : edits.size() + " files change")
+                + ", from "
+                + from
+                + " to "
+                + to,
         List.copyOf(edits),
         List.copyOf(unjudged),
         List.copyOf(refused));

@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.AcceptResult;
 import bargelane.client.Answer;
+import bargelane.text.Counts;
 import java.util.List;
 import java.util.Map;
 import java.util.concurrent.Callable;
@@ -41,8 +42,7 @@ final class Accept extends OfAssessment implements Callable<Integer> {
     out()
         .println(
             "Accepted the sizes of "
-                + done.accepted()
-                + " machines"
+                + Counts.of(done.accepted(), "machine")
                 + (done.waves().isEmpty()
                     ? "."
                     : ", also in waves: " + join(done.waves(), ", ") + "."));

@@ -14,6 +14,7 @@ import bargelane.client.Answer;
 import bargelane.client.Common;
 import bargelane.client.Output;
 import bargelane.client.Remedies;
+import bargelane.text.Counts;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.io.UncheckedIOException;
@@ -65,8 +66,7 @@ final class AssessmentPrinter {
             + " of "
             + a.revisions()
             + ", "
-            + a.count()
-            + " machines");
+            + Counts.of(a.count(), "machine"));
     String horizon = String.valueOf(a.assumptions().horizonMonths());
     pairs(
         out,
@@ -85,8 +85,8 @@ final class AssessmentPrinter {
             + " configured, "
             + plain(a.both().observed())
             + " observed, of the "
-            + a.both().machines()
-            + " machines that are in both",
+            + Counts.of(a.both().machines(), "machine that is", "machines that are")
+            + " in both",
         "today",
         a.todayKnown() == 0
             ? "not given"
@@ -94,8 +94,8 @@ final class AssessmentPrinter {
                 + " "
                 + currency
                 + " a month for the "
-                + a.todayKnown()
-                + " machines whose cost is given",
+                + Counts.of(a.todayKnown(), "machine")
+                + " whose cost is given",
         "waiting",
         Output.plain(a.waiting()) + " " + currency + " a month for the replicas until they move",
         "verdicts",
@@ -124,8 +124,7 @@ final class AssessmentPrinter {
         + " in "
         + months
         + " months, of "
-        + b.sized()
-        + " machines"
+        + Counts.of(b.sized(), "machine")
         + (b.unsized() == 0 ? "" : "; " + b.unsized() + " have no size or class and are not in it");
   }
 
@@ -346,8 +345,8 @@ final class AssessmentPrinter {
             + " "
             + x.present().currency()
             + " a month, of the "
-            + x.compared()
-            + " machines that are in both sums");
+            + Counts.of(x.compared(), "machine that is", "machines that are")
+            + " in both sums");
     if (x.onlyFormer() + x.onlyPresent() > 0) {
       out.println(
           "In one sum alone: "

@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.WhatIfView;
 import bargelane.client.Answer;
+import bargelane.text.Counts;
 import java.math.BigDecimal;
 import java.util.List;
 import java.util.Map;
@@ -88,8 +89,8 @@ final class WhatIf extends OfAssessment implements Callable<Integer> {
       out()
           .println(
               "Of the "
-                  + grid.compared()
-                  + " machines that have a size at every choice, of "
+                  + Counts.of(grid.compared(), "machine that has", "machines that have")
+                  + " a size at every choice, of "
                   + grid.machines()
                   + ". On the edge: no other choice here is both cheaper and less often above.");
     }

@@ -5,6 +5,7 @@ import static bargelane.client.Output.*;
 import bargelane.api.LabelRuleView;
 import bargelane.client.Answer;
 import bargelane.client.Common;
+import bargelane.text.Counts;
 import java.util.Map;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
@@ -56,8 +57,8 @@ final class Add extends Common implements Callable<Integer> {
               "Rule "
                   + made.value().id()
                   + ": "
-                  + made.value().machines()
-                  + " machines have it now.");
+                  + Counts.of(made.value().machines(), "machine has", "machines have")
+                  + " it now.");
     }
     return 0;
   }

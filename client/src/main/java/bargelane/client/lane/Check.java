@@ -2,9 +2,13 @@ package bargelane.client.lane;
 
 import static bargelane.client.Output.*;
 
+import bargelane.api.FindingView;
 import bargelane.api.LaneView;
 import bargelane.client.Answer;
 import bargelane.client.Common;
+import bargelane.client.Output;
+import bargelane.text.Counts;
+import java.util.List;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Parameters;
@@ -22,7 +26,17 @@ final class Check extends Common implements Callable<Integer> {
   @Override
   public Integer call() {
     Answer<LaneView> lane = api().get("/lanes/" + escape(name), LaneView.class);
-    LanePrinter.print(this, lane);
-    return lane.value().findings().isEmpty() ? 0 : 1;
+    List<FindingView> lacks = lane.value().findings();
+    if (output == Output.Form.json) {
+      json(out(), lane.json());
+    } else if (lacks.isEmpty()) {
+      out().println("Lane " + lane.value().name() + " lacks nothing, in either direction.");
+    } else {
+      out()
+          .println(
+              "Lane " + lane.value().name() + " has " + Counts.of(lacks.size(), "finding") + ":");
+      findings(out(), lacks);
+    }
+    return lacks.isEmpty() ? 0 : 1;
   }
 }

@@ -13,6 +13,7 @@ import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.site.Inventory.Network;
 import bargelane.core.site.Inventory.Nic;
+import bargelane.text.Counts;
 import java.util.ArrayList;
 import java.util.Collection;
 import java.util.HashMap;
@@ -92,8 +93,8 @@ public final class Preflight {
                       Code.QUOTA_MACHINES,
                       r.machine().name(),
                       "the target's quota is "
-                          + quota.machines()
-                          + " machines, of which "
+                          + Counts.of(quota.machines(), "machine")
+                          + ", of which "
                           + quota.machinesUsed()
                           + " are used; this needs "
                           + more

@@ -3,6 +3,7 @@ package bargelane.core.wave;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
 import bargelane.core.word.Worded;
+import bargelane.text.Counts;
 import bargelane.text.Durations;
 import java.time.Instant;
 import java.util.ArrayList;
@@ -119,8 +120,7 @@ public record Need(
             + "' is shut for "
             + (machines - open)
             + " of "
-            + machines
-            + " machines";
+            + Counts.of(machines, "machine");
       }
     }
     return "all gates are open";

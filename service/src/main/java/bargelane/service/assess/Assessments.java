@@ -23,6 +23,7 @@ import bargelane.service.platform.ProblemException;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.SiteTenant;
 import bargelane.service.site.Sites;
+import bargelane.text.Counts;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.math.BigDecimal;
 import java.time.Clock;
@@ -295,7 +296,13 @@ public final class Assessments implements SiteTenant {
         "assessment",
         b.entity.id,
         "",
-        by + " assessed " + sums.count() + " machines: " + b.entity.name + ", revision " + number,
+        by
+            + " assessed "
+            + Counts.of(sums.count(), "machine")
+            + ": "
+            + b.entity.name
+            + ", revision "
+            + number,
         null);
     return view;
   }
@@ -304,7 +311,7 @@ public final class Assessments implements SiteTenant {
     List<String> notes = new ArrayList<>(b.offer.notes());
     if (sums.unmeasured() > 0) {
       notes.add(
-          (sums.unmeasured() == 1 ? "one machine was" : sums.unmeasured() + " machines were")
+          Counts.of(sums.unmeasured(), "machine was", "machines were")
               + " not measured in the window: observed is as configured there");
     }
     notes.add("disks are not measured one by one: a machine's are shared out by capacity");
@@ -407,8 +414,8 @@ public final class Assessments implements SiteTenant {
             throw ProblemException.conflict(
                 "assessment-in-use",
                 "the sizes of "
-                    + accepted.size()
-                    + " machines were accepted from "
+                    + Counts.of(accepted.size(), "machine was", "machines were")
+                    + " accepted from "
                     + entity.name
                     + ": "
                     + String.join(", ", accepted.subList(0, Math.min(5, accepted.size()))),

@@ -12,6 +12,7 @@ import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
 import bargelane.service.site.SiteEntity;
+import bargelane.text.Counts;
 import java.time.Clock;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -122,8 +123,8 @@ public final class SizeChoices {
               "",
               by
                   + " accepted the sizes of "
-                  + sizes.size()
-                  + " machines from "
+                  + Counts.of(sizes.size(), "machine")
+                  + " from "
                   + entity.name
                   + ", revision "
                   + revision.number,

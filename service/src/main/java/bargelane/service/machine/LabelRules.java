@@ -12,6 +12,7 @@ import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
+import bargelane.text.Counts;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.time.Clock;
 import java.util.ArrayList;
@@ -89,7 +90,12 @@ public final class LabelRules {
               "machine",
               "",
               "",
-              by + " made a rule for the label " + r.name + ": " + changed + " machines changed",
+              by
+                  + " made a rule for the label "
+                  + r.name
+                  + ": "
+                  + Counts.of(changed, "machine")
+                  + " changed",
               null);
           return view(s, r);
         });
@@ -113,7 +119,12 @@ public final class LabelRules {
               "machine",
               "",
               "",
-              by + " removed a rule for the label " + r.name + ": " + changed + " machines changed",
+              by
+                  + " removed a rule for the label "
+                  + r.name
+                  + ": "
+                  + Counts.of(changed, "machine")
+                  + " changed",
               null);
         });
   }
@@ -213,7 +224,12 @@ public final class LabelRules {
           if (store && changed > 0) {
             apply(s);
             events.tell(
-                s, "machine", "", "", by + " labelled " + changed + " machines from a list", null);
+                s,
+                "machine",
+                "",
+                "",
+                by + " labelled " + Counts.of(changed, "machine") + " from a list",
+                null);
           }
           return table.result(0, changed, store);
         });

@@ -7,6 +7,7 @@ import bargelane.service.event.Events;
 import bargelane.service.platform.CsvTable;
 import bargelane.service.platform.Db;
 import bargelane.service.site.SiteEntity;
+import bargelane.text.Counts;
 import java.time.Clock;
 import java.util.Map;
 
@@ -45,8 +46,8 @@ public final class MachineLists {
                     + " gave a list of "
                     + entity.name
                     + ": "
-                    + taken.added()
-                    + " machines are new, "
+                    + Counts.of(taken.added(), "machine is new", "machines are new")
+                    + ", "
                     + taken.changed()
                     + " changed, "
                     + taken.vanished()

@@ -21,6 +21,7 @@ import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
 import bargelane.service.site.SiteEntity;
+import bargelane.text.Counts;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -178,7 +179,8 @@ public final class Machines {
           }
           if (changed > 0) {
             LabelRules.apply(s);
-            events.tell(s, "machine", "", "", by + " labelled " + changed + " machines", null);
+            events.tell(
+                s, "machine", "", "", by + " labelled " + Counts.of(changed, "machine"), null);
           }
           return new LabelResult(chosen.size(), changed);
         });

@@ -5,6 +5,7 @@ import bargelane.service.run.Outcome;
 import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
+import bargelane.text.Counts;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
@@ -60,9 +61,9 @@ public final class ScanRun implements RunKind {
     String also = unread == 0 ? "" : "; " + unread + " could not be read, see the site";
     return Outcome.done(
         result.unchanged()
-            ? result.machines() + " machines, nothing changed" + also
-            : result.machines()
-                + " machines: "
+            ? Counts.of(result.machines(), "machine") + ", nothing changed" + also
+            : Counts.of(result.machines(), "machine")
+                + ": "
                 + result.appearedCount()
                 + " appeared, "
                 + result.changedCount()

@@ -8,6 +8,7 @@ import bargelane.service.machine.ListedMachines;
 import bargelane.service.platform.CsvTable;
 import bargelane.service.platform.CsvTable.Row;
 import bargelane.service.platform.Db;
+import bargelane.text.Counts;
 import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
@@ -62,7 +63,7 @@ public final class UsageLists {
                 "machine",
                 "",
                 "",
-                by + " gave what " + machines.size() + " machines used",
+                by + " gave what " + Counts.of(machines.size(), "machine") + " used",
                 null);
           }
           return table.result(sheet.days() - known, known, store);
