@@ -8,6 +8,7 @@ import { answer, api } from '../api';
 import { between, duration, moment } from '../format';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
+import { GuestConsoles } from './GuestConsoles';
 import { RunSteps } from './RunSteps';
 import { Status, toneOf } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
@@ -99,6 +100,7 @@ export function ActivityPage() {
       {shown !== undefined && (
         <Panel title={`Steps of ${shown.id}`}>
           <RunSteps run={shown} now={shown.endedAt === null ? Date.now() : Date.parse(shown.endedAt)} />
+          <GuestConsoles run={shown.id} />
           {shown.state === 'running' && (
             <Button size="small" variant="outlined" sx={{ mt: 1 }} onClick={() => setAction(stopping(shown))}>
               Stop

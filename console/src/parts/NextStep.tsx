@@ -62,6 +62,7 @@ const STEPS: Record<Action, [string, (...args: string[]) => string] | string> = 
   'point-list': ['The wave', (wave = '') => at('/waves', wave)],
   'run-list': ['Activity', () => '/activity'],
   'run-show': ['The run', (run = '') => `/activity?passes=true&run=${encodeURIComponent(run)}`],
+  'run-console': ['The console', (run = '') => `/activity?passes=true&run=${encodeURIComponent(run)}`],
   'dossier-list': ['Recovery', () => '/recovery'],
 };
 

@@ -22,6 +22,7 @@ import { NextStep } from '../parts/NextStep';
 import { Panel } from '../parts/Panel';
 import { PassChart } from './PassChart';
 import { RefitPlans } from './RefitPlans';
+import { GuestConsoles } from '../activity/GuestConsoles';
 import { RunSteps } from '../activity/RunSteps';
 import { Status, toneOf } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
@@ -293,6 +294,7 @@ export function WavePage() {
             {(w.running.length > 0 ? w.running : [failed as Run]).map((r) => (
               <Box key={r.id}>
                 <RunSteps run={r} now={now} />
+                <GuestConsoles run={r.id} />
                 <Box sx={{ display: 'flex', gap: 1, mt: 1 }}>
                   {meanwhile(w, r).map((a) => (
                     <Button key={a.title} size="small" variant="outlined" onClick={() => setPicked(a)}>

@@ -62,6 +62,7 @@ public final class Remedies {
           Map.entry("point-list", "bargelane point list WAVE"),
           Map.entry("run-list", "bargelane run list"),
           Map.entry("run-show", "bargelane run show RUN"),
+          Map.entry("run-console", "bargelane run console RUN"),
           Map.entry("dossier-list", "bargelane dossier list"));
 
   /** {@code NAME} of a thing to come is the reader's to choose, and so no argument. */

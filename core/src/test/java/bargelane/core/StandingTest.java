@@ -78,7 +78,8 @@ class StandingTest {
   @Test
   void anExposureOverTheRpoShutsInStepAndSaysByHowMuch() {
     Standing late =
-        standing(3, aged(75), Optional.of(new Standing.Test(true, List.of())), false, false);
+        standing(
+            3, aged(75), Optional.of(new Standing.Test(true, List.of(), "run-1")), false, false);
     assertEquals(
         List.of("in step exposure-over-rpo", "landed not-landed", "settled not-settled"),
         shut(late));
@@ -91,11 +92,20 @@ class StandingTest {
   void aProofLapsesWithTheChangeThatItNames() {
     Standing lapsed =
         standing(
-            3, aged(5), Optional.of(new Standing.Test(true, List.of("size a to b"))), false, false);
+            3,
+            aged(5),
+            Optional.of(new Standing.Test(true, List.of("size a to b"), "run-1")),
+            false,
+            false);
     assertTrue(lapsed.gates().get(5).shutBy().get(0).cause().contains("size a to b"));
     assertEquals(
         "proven test-failed",
-        shut(standing(3, aged(5), Optional.of(new Standing.Test(false, List.of())), false, false))
+        shut(standing(
+                3,
+                aged(5),
+                Optional.of(new Standing.Test(false, List.of(), "run-1")),
+                false,
+                false))
             .get(0));
   }
 
@@ -103,7 +113,8 @@ class StandingTest {
   void divergedSidesAreNeverInStep() {
     assertEquals(
         "in step sides-diverged",
-        shut(standing(3, aged(5), Optional.of(new Standing.Test(true, List.of())), true, true))
+        shut(standing(
+                3, aged(5), Optional.of(new Standing.Test(true, List.of(), "run-1")), true, true))
             .get(0));
   }
 

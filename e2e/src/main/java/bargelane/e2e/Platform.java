@@ -99,6 +99,13 @@ public final class Platform {
         faults(scratchBytes, capacityBytes, readDelayMs, cutAfterBytes, failStart, false));
   }
 
+  /** Has the guests of machines whose name begins so panic when they start; empty for none. */
+  public void panics(String machine) throws IOException {
+    Map<String, Object> faults = new HashMap<>(faults(-1, -1, 0, -1, "", false));
+    faults.put("panics", machine);
+    call("PUT", "/v1/faults", faults);
+  }
+
   private static Map<String, Object> faults(
       long scratchBytes,
       long capacityBytes,

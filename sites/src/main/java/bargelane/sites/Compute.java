@@ -6,6 +6,7 @@ import bargelane.core.site.Inventory.Ingress;
 import bargelane.core.site.Inventory.MachineFacts;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 
 /**
  * A site as the side that runs machines. Obligations of every implementation:
@@ -74,6 +75,14 @@ public interface Compute {
 
   /** How to reach a running machine. */
   WayIn wayIn(String id);
+
+  /**
+   * The end of what a machine wrote to its serial console since it was started last.
+   *
+   * @param most bytes at most
+   * @return empty where the site keeps no console of it
+   */
+  Optional<byte[]> console(String id, int most);
 
   /** Makes an isolated network with the addresses of a subnet and gives its id. */
   String isolate(String name, String like, String owner);

@@ -55,6 +55,9 @@ class MachinesContractTest extends DriverContract {
     } else {
       answers(d.compute().wayIn(id));
     }
+    byte[] console = d.compute().console(id, 65536).orElseThrow();
+    byte[] end = d.compute().console(id, 8).orElseThrow();
+    assertTrue(console.length > 8 && end.length == 8);
     Inventory.Usage usage = d.usage().get(id);
     assertTrue(usage.cpuSeconds().getAsDouble() > 0);
     assertTrue(usage.writtenBytes().getAsLong() > 0);
@@ -69,6 +72,9 @@ class MachinesContractTest extends DriverContract {
     twice(() -> d.source().snapshot("after", "bargelane/t", disks, Optional.of("armed"), false));
     assertTrue(changed(d, "after", "armed") >= changed, "and goes on to be until it has stopped");
     twice(() -> d.compute().remove(id));
+    if (bridged) {
+      system.inside("sh", "-ec", "test -z \"$(find /tmp -name probe-me.log)\"");
+    }
     twice(() -> d.compute().removeNetwork(isolated));
     for (String s : List.of("after", "live", "armed")) {
       twice(() -> d.source().dropSnapshot(s));

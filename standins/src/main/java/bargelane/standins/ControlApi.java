@@ -170,6 +170,9 @@ final class ControlApi implements Closeable {
                     .connections(instant(ctx, "from"), instant(ctx, "to"), clock.instant())));
     r.get("/v1/machines/{id}/usage", with("read", ctx -> host.usage(ctx.pathParam("id"))));
     r.get(
+        "/v1/machines/{id}/console",
+        with("machines", ctx -> Map.of("text", host.console(ctx.pathParam("id")))));
+    r.get(
         "/v1/machines/{id}/way-in",
         with(
             "machines",

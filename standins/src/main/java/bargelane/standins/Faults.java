@@ -16,6 +16,7 @@ import java.util.concurrent.atomic.AtomicInteger;
  * @param readDelayMs pause before every read of an export
  * @param cutAfterBytes an export fails after this many bytes read through it; negative for never
  * @param failStart machines whose name is this refuse to start
+ * @param panics guests of machines whose name begins with this panic at their start; empty for none
  * @param loseUnflushed a platform that is killed loses what was written through exports opened from
  *     now on and not flushed
  * @param wrongWrites writes through an export of which each stores one wrong bit, from now on
@@ -26,17 +27,23 @@ public record Faults(
     long readDelayMs,
     long cutAfterBytes,
     String failStart,
+    String panics,
     boolean loseUnflushed,
     AtomicInteger wrongWrites) {
 
-  public static final Faults NONE = new Faults(-1, -1, 0, -1, "", false, new AtomicInteger());
+  public static final Faults NONE = new Faults(-1, -1, 0, -1, "", "", false, new AtomicInteger());
 
   public Faults {
+    panics = Objects.requireNonNullElse(panics, "");
     wrongWrites = Objects.requireNonNullElse(wrongWrites, new AtomicInteger());
   }
 
   private boolean wrongWrite() {
     return wrongWrites.getAndUpdate(n -> Math.max(0, n - 1)) > 0;
+  }
+
+  boolean panics(String machine) {
+    return !panics.isEmpty() && machine.startsWith(panics);
   }
 
   /** An export's device with those of the faults in force that are its own when it is used. */

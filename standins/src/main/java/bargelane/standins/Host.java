@@ -43,7 +43,7 @@ final class Host implements Closeable {
   static final ObjectMapper JSON = new ObjectMapper().enable(SerializationFeature.INDENT_OUTPUT);
 
   /** A guest that is on. */
-  private record Guest(Workload workload, Probe probe) {}
+  private record Guest(Workload workload, Probe probe, String console) {}
 
   /** Counters of a machine since it was first started here. */
   record Usage(
@@ -322,8 +322,21 @@ final class Host implements Closeable {
     BootCheck.check(machine.name(), disks);
     Workload workload = Workload.start(machine.name(), platform.traits.name(), disks, clock, beats);
     String id = machine.id();
-    guests.put(id, new Guest(workload, new Probe(() -> describe(id))));
+    Probe probe = new Probe(() -> describe(id));
+    boolean panics = faults.panics(machine.name());
+    if (panics) {
+      // It is on, writes nothing and answers nobody.
+      workload.close();
+      probe.close();
+    }
+    guests.put(id, new Guest(workload, probe, SerialConsole.starting(machine, panics)));
     startedAt.put(id, clock.millis());
+  }
+
+  /** The serial console of a machine's guest; empty while it is off. */
+  synchronized String console(String id) {
+    machine(id);
+    return guests.containsKey(id) ? guests.get(id).console() : "";
   }
 
   private byte[] describe(String id) {

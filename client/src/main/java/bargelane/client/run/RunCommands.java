@@ -9,5 +9,5 @@ import picocli.CommandLine.Command;
     name = "run",
     description = "Runs: pieces of work that can be followed.",
     mixinStandardHelpOptions = true,
-    subcommands = {ListRuns.class, Show.class, Finish.class, Stop.class})
+    subcommands = {ListRuns.class, Show.class, Consoles.class, Finish.class, Stop.class})
 public final class RunCommands {}

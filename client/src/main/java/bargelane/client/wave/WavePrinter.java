@@ -86,7 +86,20 @@ public final class WavePrinter {
     for (RunView run : w.running()) {
       c.out().println("Running: " + run.title() + " (" + run.id() + ")");
     }
+    if (w.running().isEmpty()) {
+      w.recent().stream()
+          .filter(r -> !r.kind().equals("pass"))
+          .findFirst()
+          .filter(r -> r.state().equals("failed") && r.problem() != null)
+          .ifPresent(r -> failed(c, r));
+    }
     return 0;
+  }
+
+  /** Why the last work failed, and what is to be done. */
+  private static void failed(Common c, RunView run) {
+    c.out().println("Failed: " + run.title() + " (" + run.id() + "): " + run.problem().detail());
+    c.out().println("        remedy: " + Remedies.text(run.problem().remedy()));
   }
 
   private static void gates(Common c, WaveView w) {

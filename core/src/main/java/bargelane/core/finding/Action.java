@@ -96,6 +96,8 @@ public enum Action implements Worded {
   RUN_LIST,
   /** Run. */
   RUN_SHOW,
+  /** Run. */
+  RUN_CONSOLE,
   DOSSIER_LIST;
 
   @Override

@@ -32,8 +32,8 @@ public record Standing(
     boolean diverged,
     boolean settled) {
 
-  /** A test cutover: whether it passed, and what has changed since it did. */
-  public record Test(boolean passed, List<String> changedSince) {}
+  /** A test cutover: whether it passed, what has changed since it did, and its run. */
+  public record Test(boolean passed, List<String> changedSince, String run) {}
 
   /** All eight gates in order. */
   public List<State> gates() {
@@ -142,7 +142,8 @@ public record Standing(
               Code.TEST_FAILED,
               machine,
               "the last test cutover failed",
-              "read its run, mend the cause and test again",
+              Remedy.of(
+                  "see its run, mend the cause and test again", Action.RUN_SHOW, test.get().run()),
               Who.ENGINEER));
     }
     if (!test.get().changedSince().isEmpty()) {

@@ -47,7 +47,7 @@ public final class Figures implements Closeable {
     clock.scheduleWithFixedDelay(this::look, 1, 1, TimeUnit.SECONDS);
   }
 
-  /** Where they come from: what can't be told from another by subject and run is one figure. */
+  /** Where they come from: what can't be told from another by kind, subject and run is one. */
   public synchronized void from(Supplier<List<EventView>> figures) {
     now = figures;
   }
@@ -109,7 +109,7 @@ public final class Figures implements Closeable {
     Map<String, Seen> fresh = new HashMap<>();
     boolean changed = false;
     for (EventView f : figures) {
-      String key = f.subject() + " " + f.run();
+      String key = f.kind() + " " + f.subject() + " " + f.run();
       Seen before = seen.get(key);
       boolean same = before != null && before.figure.data().equals(f.data());
       fresh.put(key, same ? before : new Seen(f, looks));

@@ -14,12 +14,10 @@ import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
 import bargelane.service.run.Notes;
 import bargelane.service.run.Outcome;
-import bargelane.service.run.RunFailure;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.sites.Compute;
 import bargelane.sites.SiteException;
-import java.time.Duration;
 import java.time.Instant;
 import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
@@ -35,9 +33,6 @@ import org.hibernate.Session;
  * backing out of one.
  */
 final class Landing {
-
-  /** How long a machine may take from its start to its first answer. */
-  static final Duration HEALTHY_WITHIN = Duration.ofSeconds(180);
 
   private final Services services;
   private final Moves moves;
@@ -205,18 +200,8 @@ final class Landing {
       String id = w.need(MoveNotes.MACHINES).get(m.id);
       compute.unfence(id);
       compute.start(id);
-      Optional<String> bad = Probe.of(compute, id, m.name);
+      Optional<String> bad = moves.starts().await(w, state, side, m, compute, id, begun);
       if (bad.isPresent()) {
-        if (Duration.between(begun, services.clock().instant()).compareTo(HEALTHY_WITHIN) > 0) {
-          throw new RunFailure(
-              "probe-failed",
-              m.name
-                  + " did not become healthy within "
-                  + HEALTHY_WITHIN.toSeconds()
-                  + " s: "
-                  + bad.get(),
-              "look at the machine, then start this again");
-        }
         return Outcome.waitFor(bad.get());
       }
       answers.add(m.name);

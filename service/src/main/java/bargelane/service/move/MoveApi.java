@@ -1,6 +1,7 @@
 package bargelane.service.move;
 
 import bargelane.api.ConfirmRequest;
+import bargelane.api.ConsoleView;
 import bargelane.api.CutoverRequest;
 import bargelane.api.DossierView;
 import bargelane.api.FailoverRequest;
@@ -13,7 +14,7 @@ import bargelane.api.TestRequest;
 import bargelane.service.http.Endpoints;
 
 /** Endpoints of work on waves. */
-public record MoveApi(MoveDesk desk, RefitWords refits, Dossiers dossiers)
+public record MoveApi(MoveDesk desk, RefitWords refits, Dossiers dossiers, Consoles consoles)
     implements Endpoints.Room {
 
   @Override
@@ -24,6 +25,8 @@ public record MoveApi(MoveDesk desk, RefitWords refits, Dossiers dossiers)
         .takes(TestRequest.class)
         .begins(RunView.class, (r, b) -> desk.test(r.path("wave"), b, r.by()));
     e.post("/runs/{run}/finish", "End a test that is held").does(r -> desk.finish(r.path("run")));
+    e.get("/runs/{run}/consoles", "Serial consoles of the machines that a run starts")
+        .lists(ConsoleView.class, r -> consoles.of(r.path("run")));
     e.get("/waves/{wave}/refit", "What the guests need changed at the other side")
         .lists(RefitView.class, r -> refits.refits(r.path("wave")));
     e.post("/waves/{wave}/refit", "Look into the guests for what a refit would change")

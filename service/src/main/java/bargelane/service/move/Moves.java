@@ -45,12 +45,18 @@ import org.hibernate.LockMode;
  */
 final class Moves {
 
-  private final Services services;
-
   private static final Duration PATIENT = Duration.ofSeconds(10);
+
+  private final Services services;
+  private final Starts starts;
 
   Moves(Services services) {
     this.services = services;
+    this.starts = new Starts(new Consoles(services.db(), services.clock()), services.clock());
+  }
+
+  Starts starts() {
+    return starts;
   }
 
   TowState state(Work w) {
@@ -239,7 +245,8 @@ final class Moves {
       }
       for (MemberEntity m : ofRank) {
         Optional<String> bad =
-            Probe.of(compute, TowState.berth(m, side).orElseThrow().platformId(), m.name);
+            starts.look(
+                w, state, side, m, compute, TowState.berth(m, side).orElseThrow().platformId());
         if (bad.isPresent()) {
           return Outcome.waitFor(bad.get());
         }

@@ -256,19 +256,13 @@ final class TestRun implements RunKind {
   private Outcome start(Work w, int rank) {
     TowState state = moves.state(w);
     Compute compute = moves.compute(state, side(w));
+    Instant begun = w.once(MoveNotes.rank(rank), () -> services.clock().instant());
     List<String> answers = new ArrayList<>();
     for (MemberEntity m : state.ofRank(rank)) {
       String id = w.need(MoveNotes.MACHINES).get(m.id);
       compute.start(id);
-      Optional<String> bad = Probe.of(compute, id, m.name);
+      Optional<String> bad = moves.starts().await(w, state, side(w), m, compute, id, begun);
       if (bad.isPresent()) {
-        Instant since = w.once(MoveNotes.rank(rank), () -> services.clock().instant());
-        if (since.plus(Landing.HEALTHY_WITHIN).isBefore(services.clock().instant())) {
-          throw new RunFailure(
-              "probe-failed",
-              bad.get(),
-              "look at the guest's own log, mend the cause and test again");
-        }
         return Outcome.waitFor(bad.get());
       }
       answers.add(m.name);

@@ -20,6 +20,7 @@ import bargelane.service.machine.MachineAddressEntity;
 import bargelane.service.machine.MachineEntity;
 import bargelane.service.machine.MachineWaveEntity;
 import bargelane.service.machine.SightingEntity;
+import bargelane.service.move.ConsoleEntity;
 import bargelane.service.move.DossierEntity;
 import bargelane.service.plan.WaveEntity;
 import bargelane.service.platform.SettingEntity;
@@ -81,7 +82,8 @@ public final class Entities {
           PointEntity.class,
           PassEntity.class,
           WaveEntity.class,
-          DossierEntity.class);
+          DossierEntity.class,
+          ConsoleEntity.class);
 
   private Entities() {}
 

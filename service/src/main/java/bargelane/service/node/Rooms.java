@@ -36,6 +36,7 @@ import bargelane.service.machine.MachinesOfSite;
 import bargelane.service.machine.ScanRun;
 import bargelane.service.machine.ScanSchedule;
 import bargelane.service.machine.Scans;
+import bargelane.service.move.Consoles;
 import bargelane.service.move.Dossiers;
 import bargelane.service.move.MoveApi;
 import bargelane.service.move.MoveDesk;
@@ -215,11 +216,20 @@ final class Rooms {
             new Timetables(db, pace.shortestPeriod(), timetable::again), leases, tugs));
     Waves waves = new Waves(services, sizes);
     WaveRuns.all(services).forEach(runs::add);
+    Consoles consoles = new Consoles(db, clock);
     apis.add(
         new MoveApi(
-            new MoveDesk(services, waves), new RefitWords(services, waves), new Dossiers(db)));
+            new MoveDesk(services, waves),
+            new RefitWords(services, waves),
+            new Dossiers(db),
+            consoles));
     ReplicationViews replication = new ReplicationViews(db, clock);
-    events.figures().from(replication::moving);
+    events
+        .figures()
+        .from(
+            () ->
+                Stream.concat(replication.moving().stream(), consoles.changing().stream())
+                    .toList());
     WavePages pages = new WavePages(db, waves, replication, clock);
     apis.add(
         new OverviewApi(new OverviewPage(db, events, pages, clock), pages, waves, replication));

@@ -116,7 +116,8 @@ public record WaveStanding(
                     t.passed(),
                     t.proof() == null || state.tow.landed
                         ? List.of()
-                        : t.proof().lapsedBy(Proof.of(place.placement(), Plans.facts(state, m)))));
+                        : t.proof().lapsedBy(Proof.of(place.placement(), Plans.facts(state, m))),
+                    t.run()));
   }
 
   private static boolean proven(Map<MemberEntity, List<Gate.State>> gates) {

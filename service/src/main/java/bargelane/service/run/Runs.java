@@ -35,12 +35,13 @@ public final class Runs {
   }
 
   public RunView view(String id) {
-    return db.tx(
-        s ->
-            view(
-                s,
-                Optional.ofNullable(s.find(RunEntity.class, id))
-                    .orElseThrow(() -> ProblemException.missing("run", id))));
+    return db.tx(s -> view(s, find(s, id)));
+  }
+
+  /** A run that is there. */
+  public static RunEntity find(Session s, String id) {
+    return Optional.ofNullable(s.find(RunEntity.class, id))
+        .orElseThrow(() -> ProblemException.missing("run", id));
   }
 
   /** Newest first; routine runs, such as a timetable's passes, only where asked for. */

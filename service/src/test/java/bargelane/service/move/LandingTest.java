@@ -5,6 +5,7 @@ import static org.junit.jupiter.api.Assertions.assertInstanceOf;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
+import static org.mockito.ArgumentMatchers.anyInt;
 import static org.mockito.ArgumentMatchers.eq;
 import static org.mockito.Mockito.doNothing;
 import static org.mockito.Mockito.doThrow;
@@ -14,6 +15,8 @@ import static org.mockito.Mockito.times;
 import static org.mockito.Mockito.verify;
 import static org.mockito.Mockito.when;
 
+import bargelane.api.ConsoleView;
+import bargelane.core.finding.Action;
 import bargelane.core.replication.LegState;
 import bargelane.core.run.RunState;
 import bargelane.service.replication.Berth;
@@ -33,6 +36,7 @@ import java.net.InetSocketAddress;
 import java.nio.charset.StandardCharsets;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import org.junit.jupiter.api.Test;
 import org.mockito.InOrder;
 
@@ -302,10 +306,50 @@ class LandingTest extends MovesFixture {
     try {
       assertEquals(
           "ledger answered status 200 as 'stranger'", ((Outcome.Wait) startRank()).detail());
-      now = now.plus(Landing.HEALTHY_WITHIN).plusSeconds(1);
+      now = now.plus(Starts.HEALTHY_WITHIN).plusSeconds(1);
       RunFailure failure = assertThrows(RunFailure.class, this::startRank);
       assertEquals("probe-failed", failure.code());
       assertTrue(failure.getMessage().startsWith("ledger did not become healthy within 180 s"));
+    } finally {
+      server.stop(0);
+    }
+  }
+
+  private void consoleTells(String text) {
+    when(away.compute.console(any(), anyInt()))
+        .thenReturn(Optional.of(text.getBytes(StandardCharsets.UTF_8)));
+  }
+
+  @Test
+  void aGuestWhoseConsoleTellsItsEndIsNotWaitedFor() throws Exception {
+    started("new-1");
+    HttpServer server = answering("{\"machine\":\"ledger\"}");
+    server.stop(0);
+    consoleTells("\u001b[0mLinux version 6.1\r\nledger login: ");
+    assertTrue(
+        ((Outcome.Wait) startRank()).detail().contains("came up to its login (\"ledger login:\")"));
+    consoleTells(
+        "[    1.20] Kernel panic - not syncing: VFS: Unable to mount root fs on (0,0)\r\n");
+    RunFailure failure = assertThrows(RunFailure.class, this::startRank);
+    assertEquals("start-failed", failure.code());
+    assertTrue(failure.getMessage().contains("does not find the disk of its root file system"));
+    assertEquals(Optional.of(Action.RUN_CONSOLE), failure.remedy().action());
+    List<ConsoleView> kept = new Consoles(db, clock).of(work().runId());
+    assertEquals(1, kept.size());
+    assertEquals("ledger", kept.get(0).machine());
+    assertEquals("no-root-disk", kept.get(0).sign());
+    assertTrue(kept.get(0).text().startsWith("[    1.20] Kernel panic"));
+    assertEquals(1, new Consoles(db, clock).changing().size());
+  }
+
+  @Test
+  void aConsoleThatCanNotBeReadFailsNoStart() throws Exception {
+    started("new-1");
+    HttpServer server = answering("{\"machine\":\"ledger\"}");
+    try {
+      when(away.compute.console(any(), anyInt()))
+          .thenThrow(new SiteException(SiteException.Kind.FINAL, "host-command", "no", null));
+      assertInstanceOf(Outcome.Done.class, startRank());
     } finally {
       server.stop(0);
     }

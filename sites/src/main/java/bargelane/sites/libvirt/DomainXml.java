@@ -281,6 +281,16 @@ final class DomainXml {
     return cards;
   }
 
+  /** The file that the first serial line is written to; empty if it goes elsewhere. */
+  String consoleFile() {
+    return all(document, "serial").stream()
+        .filter(e -> e.getAttribute("type").equals("file"))
+        .flatMap(e -> first(e, "source").stream())
+        .map(e -> e.getAttribute("path"))
+        .findFirst()
+        .orElse("");
+  }
+
   private List<Element> argumentElements() {
     return list(document.getElementsByTagNameNS(QEMU, "arg"));
   }

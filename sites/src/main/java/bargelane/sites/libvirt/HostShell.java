@@ -178,11 +178,19 @@ final class HostShell {
     return read(file, 0, MOST_READ);
   }
 
-  /** A file's bytes from an offset on, as many as there are up to a number. */
+  /**
+   * A file's bytes from an offset on, as many as there are up to a number; a negative offset counts
+   * from the file's end. What is no regular file is not there.
+   */
   Optional<byte[]> read(String file, long from, int most) {
     HostProgram.Answer answer =
         ask("read", JSON.objectNode().put("file", file).put("from", from).put("most", most), NONE);
     return answer.told().path("there").asBoolean() ? Optional.of(answer.body()) : Optional.empty();
+  }
+
+  /** The last bytes of a regular file. */
+  Optional<byte[]> tail(String file, int most) {
+    return read(file, -most, most);
   }
 
   /** Puts a file there, whole and on stable storage, for the account alone. */

@@ -139,8 +139,7 @@ final class LibvirtCompute implements Compute {
 
   private String describe(Spec spec) {
     State state = host.catalogue().read();
-    String console = host.catalogue().directory() + "/console";
-    host.shell.directory(console);
+    host.shell.directory(consoles());
     host.runtime();
     boolean uefi = spec.firmware().equals("uefi");
     StringBuilder x = new StringBuilder();
@@ -188,10 +187,15 @@ final class LibvirtCompute implements Compute {
     x.append(escape(host.settings.runtime())).append("/").append(Names.brief(spec.name()));
     x.append(".agent'/><target type='virtio' name='").append(DomainXml.AGENT);
     x.append("'/></channel>");
-    x.append("<serial type='file'><source path='").append(escape(console)).append("/");
+    x.append("<serial type='file'><source path='").append(escape(consoles())).append("/");
     x.append(escape(spec.name())).append(".log'/></serial><memballoon model='none'/></devices>");
     x.append("<qemu:commandline>").append(line).append("</qemu:commandline></domain>");
     return x.toString();
+  }
+
+  /** Where the consoles of machines lie that we made. */
+  private String consoles() {
+    return host.catalogue().directory() + "/console";
   }
 
   private static int port(Spec spec) {
@@ -363,6 +367,10 @@ final class LibvirtCompute implements Compute {
       if (!host.hypervisor.domain(id).off()) {
         host.hypervisor.destroy(id);
       }
+      String console = new DomainXml(host.hypervisor.domain(id).xml()).consoleFile();
+      if (console.startsWith(consoles() + "/")) {
+        host.shell.remove(console);
+      }
       host.hypervisor.undefine(id);
     } catch (SiteException e) {
       if (!e.code().equals("missing")) {
@@ -417,6 +425,12 @@ final class LibvirtCompute implements Compute {
                     host.failure("no-way-in", xml.name() + " has no port that the host forwards"));
     return host.shell.nearPort(
         forward.host().isEmpty() ? "127.0.0.1" : forward.host(), forward.port());
+  }
+
+  @Override
+  public Optional<byte[]> console(String id, int most) {
+    String file = new DomainXml(host.hypervisor.domain(id).xml()).consoleFile();
+    return file.isEmpty() ? Optional.empty() : host.shell.tail(file, most);
   }
 
   @Override

@@ -7,9 +7,12 @@ import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.sites.Compute;
 import com.fasterxml.jackson.databind.JsonNode;
+import java.nio.charset.StandardCharsets;
+import java.util.Arrays;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 
 /** Machines and networks of the simulated platforms. */
 final class StandinCompute implements Compute {
@@ -98,6 +101,16 @@ final class StandinCompute implements Compute {
   public WayIn wayIn(String id) {
     JsonNode w = http.get("/v1/machines/" + escape(id) + "/way-in");
     return new WayIn(w.path("host").asText(), w.path("port").asInt());
+  }
+
+  @Override
+  public Optional<byte[]> console(String id, int most) {
+    byte[] all =
+        http.get("/v1/machines/" + escape(id) + "/console")
+            .path("text")
+            .asText()
+            .getBytes(StandardCharsets.UTF_8);
+    return Optional.of(Arrays.copyOfRange(all, Math.max(0, all.length - most), all.length));
   }
 
   @Override

@@ -17,6 +17,7 @@ import subprocess
 import sys
 import threading
 import time
+from stat import S_ISREG
 
 GREETING = b"bargelane/host-program/1\n"
 LONGEST_LOCK = 60  # seconds
@@ -97,10 +98,14 @@ def written(directory, body, mode):
 
 
 def read(request, body):
-    """A file's bytes, from an offset on and at most so many."""
+    """A regular file's bytes, from an offset on and at most so many; a negative one is from its end."""
     try:
-        with open(request["file"], "rb") as file:
-            file.seek(request["from"])
+        with open(os.open(request["file"], os.O_RDONLY | os.O_NONBLOCK), "rb") as file:
+            about = os.fstat(file.fileno())
+            if not S_ISREG(about.st_mode):
+                return {"there": False}, b""
+            start = request["from"]
+            file.seek(start if start >= 0 else max(0, about.st_size + start))
             return {"there": True}, file.read(request["most"])
     except FileNotFoundError:
         return {"there": False}, b""

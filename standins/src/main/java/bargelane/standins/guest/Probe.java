@@ -5,6 +5,7 @@ import java.io.Closeable;
 import java.io.IOException;
 import java.net.InetAddress;
 import java.net.InetSocketAddress;
+import java.util.concurrent.atomic.AtomicBoolean;
 import java.util.function.Supplier;
 
 /**
@@ -14,6 +15,8 @@ import java.util.function.Supplier;
 public final class Probe implements Closeable {
 
   private final HttpServer server;
+  private final int port;
+  private final AtomicBoolean closed = new AtomicBoolean();
 
   public Probe(Supplier<byte[]> answer) throws IOException {
     server = HttpServer.create(new InetSocketAddress(InetAddress.getLoopbackAddress(), 0), 0);
@@ -27,14 +30,17 @@ public final class Probe implements Closeable {
           exchange.close();
         });
     server.start();
+    port = server.getAddress().getPort();
   }
 
   public int port() {
-    return server.getAddress().getPort();
+    return port;
   }
 
   @Override
   public void close() {
-    server.stop(0);
+    if (closed.compareAndSet(false, true)) {
+      server.stop(0);
+    }
   }
 }
