@@ -270,6 +270,7 @@ class CliTest {
     Files.delete(folder.resolve("annex.ovf"));
     assertTrue(done("site", "scan", "packages", "--wait").out().contains("1 vanished"));
     assertTrue(done("site", "changes", "packages").out().contains("vanished"));
+    assertTrue(done("machine", "list", "--filter", "vanished").out().contains(" vanished "));
     assertEquals(2, say("site", "add", "p2", "--kind", "ovf", "--address", "here").code());
   }
 

@@ -132,7 +132,7 @@ final class ListMachines extends Common implements Callable<Integer> {
         bytes("MEMORY", m -> m.memoryMib() << 20),
         text("DISKS", m -> m.disks().size() + ", " + size(MachinePrinter.bytes(m))),
         text("ADDRESS", MachinePrinter::addresses),
-        text("POWER", m -> m.on() ? "on" : m.fenced() ? "off, fenced" : "off"),
+        text("POWER", MachinePrinter::power),
         text("WAVE", MachineView::wave));
     long shown = (long) page * size + items.size();
     if (!every && output == Output.Form.table && shown < total) {

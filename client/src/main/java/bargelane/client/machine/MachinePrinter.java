@@ -25,6 +25,14 @@ public final class MachinePrinter {
     return machine.nics().stream().map(NicView::address).collect(Collectors.joining(" "));
   }
 
+  /** Whether it runs; of one that the last scan did not find, nobody knows. */
+  static String power(MachineView machine) {
+    if (machine.vanishedAt() != null) {
+      return "vanished";
+    }
+    return machine.on() ? "on" : machine.fenced() ? "off, fenced" : "off";
+  }
+
   private static String labels(MachineView machine) {
     List<String> all = new ArrayList<>();
     machine
@@ -66,7 +74,10 @@ public final class MachinePrinter {
         "Size",
         m.cpus() + " processors, " + Output.size(m.memoryMib() << 20),
         "Power",
-        m.on() ? "on" : "off",
+        power(m)
+            + (m.vanishedAt() == null
+                ? ""
+                : ": missing since the scan of " + Output.local(m.vanishedAt())),
         "Wave",
         Output.plain(m.wave()),
         "Labels",

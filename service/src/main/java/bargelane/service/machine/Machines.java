@@ -54,10 +54,14 @@ public final class Machines {
     this.events = events;
   }
 
-  /** A machine by id, or by a name that only one has. */
+  /** A machine by id, or by a name that only one has, or one alone that has not vanished. */
   public static MachineEntity find(Session s, String ref) {
     List<MachineEntity> found =
         Db.list(s, MachineEntity.class, "from MachineEntity where id = ?1 or name = ?1", ref);
+    List<MachineEntity> there = found.stream().filter(m -> m.vanishedAt == null).toList();
+    if (there.size() == 1 && found.stream().noneMatch(m -> m.id.equals(ref))) {
+      return there.get(0);
+    }
     if (found.isEmpty()) {
       throw ProblemException.missing("machine", ref);
     }

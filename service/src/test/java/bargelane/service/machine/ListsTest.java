@@ -191,6 +191,25 @@ class ListsTest {
   }
 
   @Test
+  void aNameIsThatOfTheMachineThatIsThere() {
+    db.run(
+        s ->
+            s.createNativeMutationQuery(
+                    "insert into machine (id, site_id, platform_id, name, facts, first_seen, last_seen, vanished_at)"
+                        + " select id, 'host', id, 'desk', '{\"platformId\":\"x\",\"name\":\"desk\",\"cpus\":2,"
+                        + "\"memoryMib\":10,\"os\":\"\",\"firmware\":\"\",\"on\":true,\"fenced\":false,\"disks\":[],"
+                        + "\"nics\":[],\"ingress\":[],\"labels\":{},\"owner\":\"\"}', now(), now(), gone"
+                        + " from (values ('m-gone', now()), ('m-here', null), ('m-2', now())) as x (id, gone)")
+                .executeUpdate());
+    assertEquals("m-here", db.tx(s -> Machines.find(s, "desk")).id);
+    assertEquals("m-gone", db.tx(s -> Machines.find(s, "m-gone")).id);
+    db.run(s -> s.find(MachineEntity.class, "m-2").vanishedAt = null);
+    assertEquals(
+        "machine-ambiguous",
+        assertThrows(ProblemException.class, () -> db.tx(s -> Machines.find(s, "desk"))).code());
+  }
+
+  @Test
   void aListedMachineIsTheOneThatItsPlatformTellsOf() {
     db.run(
         s ->
