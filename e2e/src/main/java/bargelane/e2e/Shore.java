@@ -47,7 +47,7 @@ final class Shore {
   /** What a guest tells over HTTP; missing if it does not answer. */
   JsonNode status(String name) {
     try {
-      var way = driver.compute().wayIn(machine(name).platformId());
+      var way = driver.compute().wayIn(machine(name).platformId(), 0);
       return get(URI.create("http://" + way.host() + ":" + way.port() + "/"));
     } catch (IOException e) {
       return ApiClient.JSON.missingNode();
@@ -56,7 +56,7 @@ final class Shore {
 
   /** Has a guest write some MiB to its data disk; gives whether it could. */
   boolean churn(String name, int mib) throws IOException {
-    var way = driver.compute().wayIn(machine(name).platformId());
+    var way = driver.compute().wayIn(machine(name).platformId(), 0);
     HttpURLConnection http =
         (HttpURLConnection)
             URI.create("http://" + way.host() + ":" + way.port() + "/cgi-bin/churn?" + mib)

@@ -22,7 +22,12 @@ import java.util.Optional;
  */
 public interface Compute {
 
-  /** A machine to define. Disks are volumes in boot order. */
+  /**
+   * A machine to define. Disks are volumes in boot order.
+   *
+   * @param probePort the port by which it is seen that it does its work; 0 for the first that it
+   *     serves
+   */
   record Spec(
       String name,
       String owner,
@@ -35,10 +40,15 @@ public interface Compute {
       List<String> disks,
       List<PlacedNic> nics,
       List<Ingress> ingress,
+      int probePort,
       Map<String, String> labels) {}
 
-  /** Where a machine's service answers, as seen from here. */
-  record WayIn(String host, int port) {}
+  /**
+   * Where a machine's service answers, as seen from here.
+   *
+   * @param direct whether it is the guest who accepts a connection, and nobody on the way
+   */
+  record WayIn(String host, int port, boolean direct) {}
 
   /** Makes a machine and gives its id. */
   String define(Spec spec);
@@ -73,8 +83,12 @@ public interface Compute {
   /** Sets a machine's owner tag; the empty one makes it the site's own. */
   void ownMachine(String id, String owner);
 
-  /** How to reach a running machine. */
-  WayIn wayIn(String id);
+  /**
+   * How to reach a running machine.
+   *
+   * @param port of the guest; 0 for the one that it was defined to be probed at
+   */
+  WayIn wayIn(String id, int port);
 
   /**
    * The end of what a machine wrote to its serial console since it was started last.

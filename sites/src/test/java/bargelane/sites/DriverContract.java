@@ -145,6 +145,7 @@ abstract class DriverContract {
         // The address that the small guest has.
         List.of(new PlacedNic(network, cidr.replaceFirst("0/.*", "21"), true, "")),
         List.of(new Inventory.Ingress("tcp", 8080, "")),
+        0,
         Map.of());
   }
 

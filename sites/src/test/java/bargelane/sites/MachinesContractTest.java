@@ -52,10 +52,10 @@ class MachinesContractTest extends DriverContract {
     assertTrue(running.on());
     assertEquals(disks, running.disks().stream().map(Inventory.Disk::volume).toList());
     if (bridged) {
-      assertEquals(new Compute.WayIn("10.20.1.21", 8080), d.compute().wayIn(id));
+      assertEquals(new Compute.WayIn("10.20.1.21", 8080, true), d.compute().wayIn(id, 0));
       system.inside("sh", "-ec", UNTIL_IT_ANSWERS);
     } else {
-      answers(d.compute().wayIn(id));
+      answers(d.compute().wayIn(id, 0));
     }
     // The small guest of the hosts may have nothing to say.
     byte[] console = d.compute().console(id, 65536).orElseThrow();

@@ -16,6 +16,7 @@ import picocli.CommandLine.Command;
       Size.class,
       Load.class,
       Refit.class,
+      Probe.class,
       Test.class,
       Cutover.class,
       Failback.class,

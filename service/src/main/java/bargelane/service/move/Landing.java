@@ -106,7 +106,8 @@ final class Landing {
         .forEach(n -> services.ledger().remove(state.siteId(side), "marker", n));
   }
 
-  Compute.Spec spec(String name, String owner, MachineFacts f, Placement p, List<String> disks) {
+  Compute.Spec spec(
+      String name, String owner, MemberEntity m, MachineFacts f, Placement p, List<String> disks) {
     Map<String, String> labels = new LinkedHashMap<>(f.labels());
     return new Compute.Spec(
         name,
@@ -120,6 +121,7 @@ final class Landing {
         disks,
         p.nics(),
         f.ingress(),
+        Probes.of(m).port(),
         labels);
   }
 
@@ -143,7 +145,7 @@ final class Landing {
       } else {
         String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "machine", m.name);
         Placement placement = results.get(i).placement();
-        String id = compute.define(spec(m.name, owner, Plans.facts(state, m), placement, disks));
+        String id = compute.define(spec(m.name, owner, m, Plans.facts(state, m), placement, disks));
         w.put(MoveNotes.MACHINES, m.id, id);
       }
     }

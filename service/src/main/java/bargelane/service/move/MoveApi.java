@@ -6,6 +6,8 @@ import bargelane.api.CutoverRequest;
 import bargelane.api.DossierView;
 import bargelane.api.FailoverRequest;
 import bargelane.api.LostRequest;
+import bargelane.api.ProbeRequest;
+import bargelane.api.ProbeView;
 import bargelane.api.ReconcileRequest;
 import bargelane.api.RefitView;
 import bargelane.api.RefitWord;
@@ -14,7 +16,8 @@ import bargelane.api.TestRequest;
 import bargelane.service.http.Endpoints;
 
 /** Endpoints of work on waves. */
-public record MoveApi(MoveDesk desk, RefitWords refits, Dossiers dossiers, Consoles consoles)
+public record MoveApi(
+    MoveDesk desk, RefitWords refits, Probes probes, Dossiers dossiers, Consoles consoles)
     implements Endpoints.Room {
 
   @Override
@@ -34,6 +37,11 @@ public record MoveApi(MoveDesk desk, RefitWords refits, Dossiers dossiers, Conso
     e.put("/waves/{wave}/refit", "Say that a machine may move though its guest can't be refitted")
         .takes(RefitWord.class)
         .lists(RefitView.class, (r, b) -> refits.refitWord(r.path("wave"), b, r.by()));
+    e.get("/waves/{wave}/probes", "How it is seen that the machines do their work")
+        .lists(ProbeView.class, r -> probes.of(r.path("wave")));
+    e.put("/waves/{wave}/probes", "Choose how it is seen that a machine does its work")
+        .takes(ProbeRequest.class)
+        .lists(ProbeView.class, (r, b) -> probes.choose(r.path("wave"), b, r.by()));
     e.post("/waves/{wave}/cutover", "Cutover")
         .takes(CutoverRequest.class)
         .begins(RunView.class, (r, b) -> desk.cutover(r.path("wave"), b, r.by()));

@@ -1,9 +1,13 @@
 package bargelane.service.move;
 
+import bargelane.core.wave.ProbePlan;
 import bargelane.service.platform.Json;
 import bargelane.sites.Compute;
 import bargelane.sites.SiteException;
 import java.io.IOException;
+import java.net.InetSocketAddress;
+import java.net.Socket;
+import java.net.SocketTimeoutException;
 import java.net.URI;
 import java.net.http.HttpClient;
 import java.net.http.HttpRequest;
@@ -11,14 +15,16 @@ import java.net.http.HttpResponse;
 import java.time.Duration;
 import java.util.Optional;
 
-/** Asks a machine's service who it is. */
+/** Asks a machine's service whether it is there, and where it says so, who it is. */
 final class Probe {
 
+  private static final Duration CONNECT = Duration.ofSeconds(2);
+
+  /** How long a connection must last, or be silent, to count. */
+  private static final Duration LASTING = Duration.ofMillis(500);
+
   private static final HttpClient HTTP =
-      HttpClient.newBuilder()
-          .version(HttpClient.Version.HTTP_1_1)
-          .connectTimeout(Duration.ofSeconds(2))
-          .build();
+      HttpClient.newBuilder().version(HttpClient.Version.HTTP_1_1).connectTimeout(CONNECT).build();
 
   private Probe() {}
 
@@ -31,29 +37,59 @@ final class Probe {
     }
   }
 
-  /** HTTP to a machine's service; empty if it answered without an error, and not as another. */
-  static Optional<String> of(Compute compute, String id, String name) {
-    Compute.WayIn way = compute.wayIn(id);
-    URI uri = URI.create("http://" + way.host() + ":" + way.port() + "/");
+  /** What is still missing; empty once the machine answers as its plan wants it. */
+  static Optional<String> of(Compute compute, String id, String name, ProbePlan plan) {
+    if (plan.kind() == ProbePlan.Kind.NONE) {
+      return Optional.empty();
+    }
+    Compute.WayIn way = compute.wayIn(id, plan.port());
     try {
-      HttpResponse<byte[]> r =
-          HTTP.send(
-              HttpRequest.newBuilder(uri).timeout(Duration.ofSeconds(3)).build(),
-              HttpResponse.BodyHandlers.ofByteArray());
-      String told = name(r.body());
-      return r.statusCode() < 400 && (told.isEmpty() || told.startsWith(name))
-          ? Optional.empty()
-          : Optional.of(
-              name
-                  + " answered status "
-                  + r.statusCode()
-                  + (told.isEmpty() ? "" : " as '" + told + "'"));
+      return plan.kind() == ProbePlan.Kind.TCP ? tcp(way, name) : http(way, name, plan.path());
     } catch (IOException e) {
       return Optional.of(name + " does not answer yet: " + e.getMessage());
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       throw new SiteException(
           SiteException.Kind.MAY_PASS, "interrupted", "the probe was interrupted", e);
+    }
+  }
+
+  private static Optional<String> http(Compute.WayIn way, String name, String path)
+      throws IOException, InterruptedException {
+    URI uri = URI.create("http://" + way.host() + ":" + way.port() + path);
+    HttpResponse<byte[]> r =
+        HTTP.send(
+            HttpRequest.newBuilder(uri).timeout(Duration.ofSeconds(3)).build(),
+            HttpResponse.BodyHandlers.ofByteArray());
+    String told = name(r.body());
+    return r.statusCode() < 400 && (told.isEmpty() || told.startsWith(name))
+        ? Optional.empty()
+        : Optional.of(
+            name
+                + " answered status "
+                + r.statusCode()
+                + (told.isEmpty() ? "" : " as '" + told + "'"));
+  }
+
+  /**
+   * A connection counts if it lasts. Where somebody on the way accepts for the guest, only what the
+   * guest itself sends first does.
+   */
+  private static Optional<String> tcp(Compute.WayIn way, String name) throws IOException {
+    try (Socket socket = new Socket()) {
+      socket.connect(new InetSocketAddress(way.host(), way.port()), (int) CONNECT.toMillis());
+      socket.setSoTimeout((int) LASTING.toMillis());
+      if (socket.getInputStream().read() < 0) {
+        return Optional.of(name + " closes connections as soon as it has accepted them");
+      }
+      return Optional.empty();
+    } catch (SocketTimeoutException e) {
+      return way.direct()
+          ? Optional.empty()
+          : Optional.of(
+              name
+                  + " sends nothing; connections to it are accepted by what forwards them, so only"
+                  + " what it sends first or an answer over HTTP tells that it is up");
     }
   }
 }

@@ -9,6 +9,7 @@ import bargelane.service.replication.TowState;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
 import bargelane.sites.Compute;
+import bargelane.text.Durations;
 import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
@@ -18,9 +19,6 @@ import java.util.Optional;
  * Watches machines that a run has started, until they answer or their consoles say that they won't.
  */
 final class Starts {
-
-  /** How long a machine may take from its start to its first answer. */
-  static final Duration HEALTHY_WITHIN = Duration.ofSeconds(180);
 
   private final Consoles consoles;
   private final Clock clock;
@@ -33,7 +31,7 @@ final class Starts {
   /** What a machine is still waited for; empty once it answers. */
   Optional<String> look(
       Work w, TowState state, Side side, MemberEntity m, Compute compute, String id) {
-    Optional<String> bad = Probe.of(compute, id, m.name);
+    Optional<String> bad = Probe.of(compute, id, m.name, Probes.of(m));
     Optional<BootSign.Seen> seen = console(w, state, side, m, compute, id);
     return bad.map(b -> b + seen.map(s -> "; " + said(s)).orElse(""));
   }
@@ -53,7 +51,7 @@ final class Starts {
       Compute compute,
       String id,
       Instant since) {
-    Optional<String> bad = Probe.of(compute, id, m.name);
+    Optional<String> bad = Probe.of(compute, id, m.name, Probes.of(m));
     Optional<BootSign.Seen> seen = console(w, state, side, m, compute, id);
     if (bad.isEmpty()) {
       return bad;
@@ -65,10 +63,11 @@ final class Starts {
           Remedy.of(seen.get().sign().advice(), Action.RUN_CONSOLE, w.runId()));
     }
     String told = bad.get() + seen.map(s -> "; " + said(s)).orElse("");
-    if (since.plus(HEALTHY_WITHIN).isBefore(clock.instant())) {
+    Duration within = Duration.ofSeconds(Probes.of(m).withinSeconds());
+    if (since.plus(within).isBefore(clock.instant())) {
       throw new RunFailure(
           "probe-failed",
-          m.name + " did not become healthy within " + HEALTHY_WITHIN.toSeconds() + " s: " + told,
+          m.name + " did not become healthy within " + Durations.text(within) + ": " + told,
           Remedy.of(
               seen.map(s -> s.sign().advice()).orElse("see what the guest's console says"),
               Action.RUN_CONSOLE,

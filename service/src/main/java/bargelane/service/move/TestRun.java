@@ -245,6 +245,7 @@ final class TestRun implements RunKind {
                   landings.spec(
                       name,
                       owner,
+                      m,
                       Plans.facts(state, m),
                       isolated,
                       landings.cloneNames(w, state, m)));

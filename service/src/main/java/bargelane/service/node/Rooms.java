@@ -40,6 +40,7 @@ import bargelane.service.move.Consoles;
 import bargelane.service.move.Dossiers;
 import bargelane.service.move.MoveApi;
 import bargelane.service.move.MoveDesk;
+import bargelane.service.move.Probes;
 import bargelane.service.move.RefitWords;
 import bargelane.service.move.WaveRuns;
 import bargelane.service.overview.OverviewApi;
@@ -221,6 +222,7 @@ final class Rooms {
         new MoveApi(
             new MoveDesk(services, waves),
             new RefitWords(services, waves),
+            new Probes(services, waves),
             new Dossiers(db),
             consoles));
     ReplicationViews replication = new ReplicationViews(db, clock);

@@ -49,5 +49,9 @@ public class MemberEntity {
   @Column(name = "refit_word")
   public String refitWord = "";
 
+  /** How it is seen that it does its work; null for what is usual. */
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String probe;
+
   public boolean open;
 }

@@ -19,8 +19,11 @@ import bargelane.api.ConsoleView;
 import bargelane.core.finding.Action;
 import bargelane.core.replication.LegState;
 import bargelane.core.run.RunState;
+import bargelane.core.wave.ProbePlan;
+import bargelane.service.platform.Json;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
+import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.Side;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunEntity;
@@ -31,8 +34,11 @@ import bargelane.sites.Compute;
 import bargelane.sites.SiteException;
 import bargelane.sites.Target;
 import com.sun.net.httpserver.HttpServer;
+import java.io.IOException;
+import java.io.UncheckedIOException;
 import java.net.InetAddress;
 import java.net.InetSocketAddress;
+import java.net.ServerSocket;
 import java.nio.charset.StandardCharsets;
 import java.util.List;
 import java.util.Map;
@@ -64,8 +70,8 @@ class LandingTest extends MovesFixture {
           x.close();
         });
     server.start();
-    when(away.compute.wayIn(any()))
-        .thenReturn(new Compute.WayIn("127.0.0.1", server.getAddress().getPort()));
+    when(away.compute.wayIn(any(), anyInt()))
+        .thenReturn(new Compute.WayIn("127.0.0.1", server.getAddress().getPort(), true));
     return server;
   }
 
@@ -252,7 +258,7 @@ class LandingTest extends MovesFixture {
     verify(home.compute, never()).start(any());
     doThrow(AWAY).when(home.compute).fence("p-1");
     assertThrows(SiteException.class, () -> moves.stop(work(), Side.HOME));
-    when(home.compute.wayIn(any())).thenReturn(new Compute.WayIn("127.0.0.1", 1));
+    when(home.compute.wayIn(any(), anyInt())).thenReturn(new Compute.WayIn("127.0.0.1", 1, true));
     assertInstanceOf(Outcome.Wait.class, moves.restart(work(), Side.HOME), "until it answers");
     InOrder order = inOrder(home.compute);
     order.verify(home.compute).stop("p-1");
@@ -306,10 +312,10 @@ class LandingTest extends MovesFixture {
     try {
       assertEquals(
           "ledger answered status 200 as 'stranger'", ((Outcome.Wait) startRank()).detail());
-      now = now.plus(Starts.HEALTHY_WITHIN).plusSeconds(1);
+      now = now.plusSeconds(181);
       RunFailure failure = assertThrows(RunFailure.class, this::startRank);
       assertEquals("probe-failed", failure.code());
-      assertTrue(failure.getMessage().startsWith("ledger did not become healthy within 180 s"));
+      assertTrue(failure.getMessage().startsWith("ledger did not become healthy within 3m"));
     } finally {
       server.stop(0);
     }
@@ -350,6 +356,76 @@ class LandingTest extends MovesFixture {
       when(away.compute.console(any(), anyInt()))
           .thenThrow(new SiteException(SiteException.Kind.FINAL, "host-command", "no", null));
       assertInstanceOf(Outcome.Done.class, startRank());
+    } finally {
+      server.stop(0);
+    }
+  }
+
+  // ---- probes
+
+  private void probed(ProbePlan plan) {
+    db.run(s -> s.find(MemberEntity.class, "mem").probe = Json.text(plan));
+  }
+
+  @Test
+  void aMachineIsProbedAsItsPlanSays() throws Exception {
+    started("new-1");
+    try (ServerSocket silent = new ServerSocket(0, 5, InetAddress.getLoopbackAddress())) {
+      when(away.compute.wayIn("new-1", 5432))
+          .thenReturn(new Compute.WayIn("127.0.0.1", silent.getLocalPort(), true));
+      probed(new ProbePlan(ProbePlan.Kind.TCP, 5432, "/", 600));
+      assertInstanceOf(Outcome.Done.class, startRank(), "it accepts, and keeps the connection");
+      when(away.compute.wayIn("new-1", 5432))
+          .thenReturn(new Compute.WayIn("127.0.0.1", silent.getLocalPort(), false));
+      assertTrue(((Outcome.Wait) startRank()).detail().contains("accepted by what forwards them"));
+    }
+    now = now.plusSeconds(599);
+    assertTrue(((Outcome.Wait) startRank()).detail().startsWith("ledger does not answer yet"));
+    now = now.plusSeconds(2);
+    assertTrue(
+        assertThrows(RunFailure.class, this::startRank)
+            .getMessage()
+            .startsWith("ledger did not become healthy within 10m"));
+    probed(new ProbePlan(ProbePlan.Kind.NONE, 0, "/", 180));
+    assertInstanceOf(Outcome.Done.class, startRank());
+  }
+
+  @Test
+  void aConnectionThatIsClosedAtOnceIsNoAnswer() throws Exception {
+    started("new-1");
+    probed(new ProbePlan(ProbePlan.Kind.TCP, 0, "/", 180));
+    try (ServerSocket closing = new ServerSocket(0, 5, InetAddress.getLoopbackAddress())) {
+      Thread closer =
+          new Thread(
+              () -> {
+                try {
+                  closing.accept().close();
+                } catch (IOException e) {
+                  throw new UncheckedIOException(e);
+                }
+              });
+      closer.start();
+      when(away.compute.wayIn(any(), anyInt()))
+          .thenReturn(new Compute.WayIn("127.0.0.1", closing.getLocalPort(), true));
+      assertTrue(((Outcome.Wait) startRank()).detail().contains("closes connections"));
+      closer.join();
+    }
+  }
+
+  @Test
+  void aPathIsAskedForAndAnErrorIsNoAnswer() throws Exception {
+    started("new-1");
+    HttpServer server = answering("{}");
+    try {
+      server.createContext(
+          "/ready",
+          x -> {
+            x.sendResponseHeaders(503, -1);
+            x.close();
+          });
+      assertInstanceOf(Outcome.Done.class, startRank());
+      probed(new ProbePlan(ProbePlan.Kind.HTTP, 0, "/ready", 180));
+      assertEquals("ledger answered status 503", ((Outcome.Wait) startRank()).detail());
     } finally {
       server.stop(0);
     }

@@ -5,6 +5,7 @@ import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertInstanceOf;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
+import static org.mockito.ArgumentMatchers.anyInt;
 import static org.mockito.Mockito.inOrder;
 import static org.mockito.Mockito.never;
 import static org.mockito.Mockito.verify;
@@ -33,7 +34,7 @@ class ReconcileTest extends MovesFixture {
     reconcile = new ReconcileRun(services, moves, turning);
     stands(Side.AWAY, new Berth("new-1", List.of("clone-0"), List.of()));
     when(home.compute.machine(any())).thenReturn(facts("vol-0"));
-    when(home.compute.wayIn(any())).thenReturn(new Compute.WayIn("127.0.0.1", 1));
+    when(home.compute.wayIn(any(), anyInt())).thenReturn(new Compute.WayIn("127.0.0.1", 1, true));
     db.run(
         s -> {
           TowEntity tow = s.find(TowEntity.class, "tow");
@@ -100,7 +101,7 @@ class ReconcileTest extends MovesFixture {
     keep("home");
     step("stop-running");
     step("choose");
-    when(away.compute.wayIn(any())).thenReturn(new Compute.WayIn("127.0.0.1", 1));
+    when(away.compute.wayIn(any(), anyInt())).thenReturn(new Compute.WayIn("127.0.0.1", 1, true));
     List<Step> back = reconcile.backOut(work());
     assertEquals(
         List.of("fence-again", "restart", "release"), back.stream().map(Step::name).toList());

@@ -304,8 +304,8 @@ final class HostShell {
 
   /** A port of the host's as it can be reached from here. */
   Compute.WayIn nearPort(String address, int port) {
-    return ssh.map(s -> new Compute.WayIn("127.0.0.1", s.nearPort(address, port)))
-        .orElse(new Compute.WayIn(address, port));
+    return ssh.map(s -> new Compute.WayIn("127.0.0.1", s.nearPort(address, port), false))
+        .orElse(new Compute.WayIn(address, port, true));
   }
 
   /** Runs a program of the host that must succeed, and gives what it printed. */

@@ -199,6 +199,10 @@ final class LibvirtCompute implements Compute {
   }
 
   private static int port(Spec spec) {
+    return spec.probePort() > 0 ? spec.probePort() : served(spec);
+  }
+
+  private static int served(Spec spec) {
     return spec.ingress().stream()
         .filter(i -> i.protocol().equals("tcp"))
         .map(Inventory.Ingress::port)
@@ -410,21 +414,32 @@ final class LibvirtCompute implements Compute {
   }
 
   @Override
-  public WayIn wayIn(String id) {
+  public WayIn wayIn(String id, int port) {
     DomainXml xml = new DomainXml(host.hypervisor.domain(id).xml());
     String way = xml.mark().way();
     if (!way.isEmpty()) {
       int colon = way.lastIndexOf(':');
       return host.shell.nearPort(
-          way.substring(0, colon), Integer.parseInt(way.substring(colon + 1)));
+          way.substring(0, colon), port > 0 ? port : Integer.parseInt(way.substring(colon + 1)));
     }
     DomainXml.Forward forward =
         xml.forward()
             .orElseThrow(
                 () ->
                     host.failure("no-way-in", xml.name() + " has no port that the host forwards"));
-    return host.shell.nearPort(
-        forward.host().isEmpty() ? "127.0.0.1" : forward.host(), forward.port());
+    if (port > 0 && port != forward.guestPort()) {
+      throw host.failure(
+          "no-way-in",
+          xml.name()
+              + " was made to be reached at port "
+              + forward.guestPort()
+              + " of its guest, and can't be asked at port "
+              + port);
+    }
+    WayIn near =
+        host.shell.nearPort(
+            forward.host().isEmpty() ? "127.0.0.1" : forward.host(), forward.port());
+    return new WayIn(near.host(), near.port(), false);
   }
 
   @Override

@@ -98,9 +98,9 @@ final class StandinCompute implements Compute {
   }
 
   @Override
-  public WayIn wayIn(String id) {
+  public WayIn wayIn(String id, int port) {
     JsonNode w = http.get("/v1/machines/" + escape(id) + "/way-in");
-    return new WayIn(w.path("host").asText(), w.path("port").asInt());
+    return new WayIn(w.path("host").asText(), w.path("port").asInt(), true);
   }
 
   @Override

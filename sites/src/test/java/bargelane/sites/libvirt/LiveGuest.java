@@ -80,7 +80,7 @@ abstract class LiveGuest {
   }
 
   static String ask(String path, int seconds) throws IOException {
-    var way = driver.compute().wayIn(guest().platformId());
+    var way = driver.compute().wayIn(guest().platformId(), 0);
     HttpURLConnection http =
         (HttpURLConnection)
             URI.create("http://" + way.host() + ":" + way.port() + path).toURL().openConnection();

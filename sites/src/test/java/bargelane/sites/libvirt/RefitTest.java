@@ -112,6 +112,7 @@ class RefitTest {
                 volumes,
                 List.of(new PlacedNic("hithe", "10.20.7.40", false, "52:54:00:20:01:21")),
                 List.of(new Inventory.Ingress("tcp", 8080, "")),
+                0,
                 Map.of()));
   }
 
@@ -126,7 +127,7 @@ class RefitTest {
 
   /** Whether a machine answers, or says on its serial line that it never will. */
   private static boolean answers(String id) throws IOException {
-    Compute.WayIn way = driver.compute().wayIn(id);
+    Compute.WayIn way = driver.compute().wayIn(id, 0);
     String name = driver.compute().machine(id).name();
     long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(120);
     while (System.nanoTime() < until && !serial(name).contains(LOST)) {
