@@ -18,6 +18,7 @@ export type Divergence = Wire['Divergence'];
 export type Wave = Wire['WaveView'];
 export type RefitEdit = Wire['RefitEdit'];
 export type Refit = Wire['RefitView'];
+export type Probe = Wire['ProbeView'];
 export type Need = Wire['Need'];
 export type WaveCard = Wire['WaveCard'];
 export type Lane = Wire['LaneView'];

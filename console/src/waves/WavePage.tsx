@@ -21,6 +21,7 @@ import { Flight, reached } from './Flight';
 import { NextStep } from '../parts/NextStep';
 import { Panel } from '../parts/Panel';
 import { PassChart } from './PassChart';
+import { Probes } from './Probes';
 import { RefitPlans } from './RefitPlans';
 import { GuestConsoles } from '../activity/GuestConsoles';
 import { RunSteps } from '../activity/RunSteps';
@@ -322,6 +323,9 @@ export function WavePage() {
         </Panel>
         <Panel title="Work on this wave">
           <History runs={w.recent} />
+        </Panel>
+        <Panel title="Probes" wide note="how it is seen that a machine does its work">
+          <Probes wave={w.name} />
         </Panel>
         <Panel title="Refit" wide note="what the guests need changed to start at the other side">
           <RefitPlans

@@ -257,13 +257,6 @@ class ConsoleTest {
     assertEquals(List.of(), wrong);
   }
 
-  private static void testCutover(Page page) {
-    Browsing.button(page, "Test cutover").click();
-    page.getByRole(AriaRole.DIALOG)
-        .getByRole(AriaRole.BUTTON, new Locator.GetByRoleOptions().setName("Test cutover"))
-        .click();
-  }
-
   @Test
   void anEveningWithTheConsole() throws IOException {
     try (Harness harness = Harness.create().all();
@@ -315,16 +308,10 @@ class ConsoleTest {
       assertThat(page.getByText("lending-app, gate ‘proven’: shut")).isVisible();
       assertThat(page.getByText("no test cutover was made")).isVisible();
 
-      // A guest that panics ends its test, and the page shows what it wrote.
-      harness.saltmarsh().panics("lending-app");
-      testCutover(page);
-      assertThat(page.getByText("lending-app does not start at saltmarsh").first()).isVisible();
-      assertThat(page.getByRole(AriaRole.LOG, new Page.GetByRoleOptions().setName("lending-app")))
-          .containsText("Kernel panic - not syncing");
-      Browsing.shot(page, "wave-start-failed");
-      harness.saltmarsh().panics("");
+      ConsoleStarts.aProbeIsChosen(page);
+      ConsoleStarts.aGuestPanics(page, harness.saltmarsh());
 
-      testCutover(page);
+      ConsoleStarts.testCutover(page);
       assertThat(page.getByText("Compare every block with what the source held")).isVisible();
       assertThat(page.getByText("no block differs")).isVisible();
       Browsing.shot(page, "wave-test-running");
