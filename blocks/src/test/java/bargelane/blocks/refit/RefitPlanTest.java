@@ -57,6 +57,8 @@ class RefitPlanTest {
                 "-F",
                 "-t",
                 "ext4",
+                "-U",
+                "51b1a001-0000-4000-8000-000000000001",
                 "-d",
                 dir.resolve("content").toString(),
                 image.toString(),
@@ -243,5 +245,30 @@ class RefitPlanTest {
     assertEquals(
         Set.of("/etc/network/interfaces"),
         changes(Refit.plan(guest(), VIRTIO, VIRTIO, List.of(card("10.20.7.40")))).keySet());
+  }
+
+  // ---- mounts
+
+  @Test
+  void whatFstabWantsAndNoDiskHoldsIsInTheWay() throws IOException {
+    put(
+        "etc/fstab",
+        "UUID=1b0c0000-eeee / ext4 rw 0 1\n"
+            + "UUID=51B1A001-0000-4000-8000-000000000001 /again ext4 rw 0 2\n"
+            + "# UUID=1b0c0000-aaaa /old ext4 rw 0 2\n"
+            + "UUID=1b0c0000-bbbb /backup ext4 defaults,nofail 0 2\n"
+            + "UUID=1b0c0000-cccc none swap sw 0 0\n"
+            + "tmpfs /tmp tmpfs rw 0 0\n");
+    assertEquals(List.of(), moved().refused());
+    put(
+        "etc/fstab",
+        "UUID=\"1b0c0000-dddd\" /srv ext4 defaults 0 2\n"
+            + "/dev/disk/by-path/pci-0000:00:01.1-ata-1 /data ext4 defaults 0 2\n");
+    List<String> refused = moved().refused();
+    assertEquals(1, refused.size(), "on like hardware a disk is attached as it was");
+    assertTrue(refused.get(0).contains("at /srv, and no disk of the machine holds it"));
+    assertTrue(
+        Refit.plan(guest(), new Hardware("ide", "e1000"), VIRTIO, List.of()).refused().stream()
+            .anyMatch(r -> r.contains("by-path") && r.contains("Name it by its UUID")));
   }
 }
