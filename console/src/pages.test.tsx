@@ -98,7 +98,7 @@ describe('the overview', () => {
 });
 
 describe('a wave', () => {
-  const answers = (change = {}) => ({ 'GET /waves/lending': wave({ machines: [member(5)], verbs: ['test', 'cutover'], ...change }), 'GET /waves/lending/passes': [], 'GET /waves/lending/refit': [] });
+  const answers = (change = {}) => ({ 'GET /waves/lending': wave({ machines: [member(5)], verbs: ['test', 'cutover'], ...change }), 'GET /waves/lending/passes': [], 'GET /waves/lending/refit': [], 'GET /waves/lending/probes': [], 'GET /runs/run-1/consoles': [] });
 
   it('opens the dialog that a link asks for, and does it', async () => {
     const asked = shown(<WavePage />, '/waves/:name', '/waves/lending?do=test', { ...answers(), 'POST /waves/lending/test': run });
@@ -129,6 +129,27 @@ describe('a wave', () => {
     expect(screen.getByText('256B/s')).toBeTruthy();
     expect(screen.getByRole('progressbar', { name: 'progress of the pass' }).getAttribute('aria-valuenow')).toBe('50');
     expect(screen.getByText(/gate ‘proven’: shut/)).toBeTruthy();
+  });
+  it('shows how machines are probed, and changes it', async () => {
+    const probe = { machine: 'lending-db', kind: 'http', port: 0, path: '/', withinSeconds: 180, chosen: false, seen: ['tcp 5432'] };
+    const asked = shown(<WavePage />, '/waves/:name', '/waves/lending', { ...answers(), 'GET /waves/lending/probes': [probe], 'PUT /waves/lending/probes': [{ ...probe, port: 5432, chosen: true }] });
+    fireEvent.click(await screen.findByRole('button', { name: 'Change the probe of lending-db' }));
+    const dialog = await screen.findByRole('dialog');
+    const save = within(dialog).getByRole<HTMLButtonElement>('button', { name: 'Save' });
+    fireEvent.change(within(dialog).getByLabelText('Time from its start'), { target: { value: 'soon' } });
+    expect(save.disabled).toBe(true);
+    fireEvent.change(within(dialog).getByLabelText('Time from its start'), { target: { value: '5m' } });
+    fireEvent.change(within(dialog).getByLabelText('Port of the guest'), { target: { value: '5432' } });
+    fireEvent.click(save);
+    await waitFor(() => expect(asked.find((a) => a.method === 'PUT')?.body).toEqual({ machine: 'lending-db', kind: 'http', port: 5432, path: '/', withinSeconds: 300 }));
+    await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull());
+  });
+  it('shows the consoles of the guests that a run starts', async () => {
+    const told = { machine: 'lending-db', site: 'saltmarsh', at: '2026-11-02T08:00:00Z', sign: 'kernel-panic', end: true, cause: 'the kernel stopped with a panic', remedy: { advice: 'read what the console says before it', action: '', arguments: [] }, text: 'line one\nKernel panic - not syncing' };
+    shown(<WavePage />, '/waves/:name', '/waves/lending', { ...answers({ running: [run] }), 'GET /runs/run-1/consoles': [told] });
+    expect((await screen.findByRole('log', { name: 'Console of lending-db' })).textContent).toContain('Kernel panic');
+    expect(screen.getByText('the kernel stopped with a panic')).toBeTruthy();
+    expect(screen.getByText(/read what the console says before it/)).toBeTruthy();
   });
   it('names the sides that diverged', async () => {
     shown(<WavePage />, '/waves/:name', '/waves/lending', answers({ divergence: { commonPoint: 'point 4', home: 'mill-street', homeBytes: 1024, away: 'saltmarsh', awayBytes: 2048, overlapSeconds: 3 } }));

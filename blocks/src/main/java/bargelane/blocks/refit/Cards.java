@@ -20,6 +20,9 @@ final class Cards {
   /** Names that the kernel gives in the order in which it finds cards. */
   private static final Pattern COUNTED = Pattern.compile("eth\\d+");
 
+  /** What the kernel takes for a card's name (linux/if.h, IFNAMSIZ), as far as files name it. */
+  private static final Pattern NAME = Pattern.compile("[A-Za-z0-9][A-Za-z0-9_-]{0,14}");
+
   private static final Pattern PHYSICAL = Pattern.compile("(en|eth|wl|em|p\\d).*");
 
   private final Guest guest;
@@ -115,14 +118,20 @@ final class Cards {
     if (COUNTED.matcher(name).matches()) {
       return;
     }
-    if (!hasUdev()) {
-      unjudged.add("the card " + card.mac() + " may not be called " + name + " there");
+    String file = "/etc/systemd/network/10-" + name + ".link";
+    if (!hasUdev() || !NAME.matcher(name).matches() || root.tree().size(file).isPresent()) {
+      unjudged.add(
+          "the card "
+              + card.mac()
+              + " may not be called '"
+              + name
+              + "' there, as the guest has it");
       return;
     }
     edits.add(
         FileEdit.text(
             root,
-            "/etc/systemd/network/10-" + name + ".link",
+            file,
             "",
             "# Put here by a refit: the card keeps its name, wherever it is plugged in.\n"
                 + "[Match]\nMACAddress="

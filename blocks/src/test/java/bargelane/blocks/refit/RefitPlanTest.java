@@ -240,6 +240,16 @@ class RefitPlanTest {
   }
 
   @Test
+  void aNameThatIsNoneAndAFileThatIsThereAreLeftAlone() throws IOException {
+    configured("etc/network/interfaces", "iface en/../../x inet static\n  address 10.20.1.21/24\n");
+    assertEquals(Set.of("/etc/network/interfaces"), changes(moved()).keySet());
+    put("etc/network/interfaces", "iface ens3 inet static\n  address 10.20.1.21/24\n");
+    put("etc/systemd/network/10-ens3.link", "[Match]\nPath=*\n[Link]\nName=ens3\n");
+    assertEquals(Set.of("/etc/network/interfaces"), changes(moved()).keySet());
+    assertTrue(moved().unjudged().get(0).contains("may not be called 'ens3'"));
+  }
+
+  @Test
   void namesThatTheKernelCountsStay() throws IOException {
     configured("etc/network/interfaces", "iface eth0 inet static\n  address 10.20.1.21/24\n");
     assertEquals(

@@ -21,7 +21,8 @@ public final class ConsoleText {
   /** Lines without what only moves a terminal's cursor or colours it. */
   public static String of(byte[] bytes) {
     String text = ESCAPES.matcher(new String(bytes, StandardCharsets.UTF_8)).replaceAll("");
-    text = text.replaceAll("\r+\n", "\n").replace('\r', '\n');
+    // A run of returns is looked at once, however long a guest makes it.
+    text = text.replaceAll("(?<!\r)\r+\n", "\n").replace('\r', '\n');
     return CONTROLS.matcher(text).replaceAll("").replaceAll("\n{3,}", "\n\n").stripTrailing();
   }
 }

@@ -1,9 +1,12 @@
 package bargelane.core.guest;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertTimeoutPreemptively;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import java.nio.charset.StandardCharsets;
+import java.time.Duration;
+import java.util.Arrays;
 import java.util.Optional;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -80,5 +83,8 @@ class BootSignTest {
             .getBytes(StandardCharsets.UTF_8);
     assertEquals("ok\nbell\nnext", ConsoleText.of(raw));
     assertEquals("\ufffd", ConsoleText.of(new byte[] {(byte) 0xff}));
+    byte[] returns = new byte[ConsoleText.MOST];
+    Arrays.fill(returns, (byte) '\r');
+    assertTimeoutPreemptively(Duration.ofSeconds(5), () -> ConsoleText.of(returns));
   }
 }

@@ -52,23 +52,22 @@ public final class Consoles {
     return BootSign.in(text);
   }
 
+  /** Keeps a text, whoever else keeps the same at this moment. */
   private void keep(ConsoleEntity.Key key, String machine, String site, String text) {
     db.run(
-        s -> {
-          ConsoleEntity known = s.find(ConsoleEntity.class, key);
-          if (known == null) {
-            known = new ConsoleEntity();
-            known.key = key;
-            known.machine = machine;
-            known.text = "";
-          } else if (known.text.equals(text) && known.site.equals(site)) {
-            return;
-          }
-          known.site = site;
-          known.text = text;
-          known.at = clock.instant();
-          s.merge(known);
-        });
+        s ->
+            s.createNativeMutationQuery(
+                    "insert into run_console as c (run_id, member_id, machine, site, at, text)"
+                        + " values (?1, ?2, ?3, ?4, ?5, ?6) on conflict (run_id, member_id) do update"
+                        + " set site = excluded.site, at = excluded.at, text = excluded.text"
+                        + " where (c.site, c.text) <> (excluded.site, excluded.text)")
+                .setParameter(1, key.runId())
+                .setParameter(2, key.memberId())
+                .setParameter(3, machine)
+                .setParameter(4, site)
+                .setParameter(5, clock.instant())
+                .setParameter(6, text)
+                .executeUpdate());
   }
 
   /** Those of a run, by machine. */

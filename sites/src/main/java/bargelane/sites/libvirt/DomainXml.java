@@ -281,11 +281,16 @@ final class DomainXml {
     return cards;
   }
 
-  /** The file that the first serial line is written to; empty if it goes elsewhere. */
+  /**
+   * The file that the first serial line is written to; empty if it goes elsewhere, or to a file
+   * that keeps what was written before the last start.
+   */
   String consoleFile() {
     return all(document, "serial").stream()
         .filter(e -> e.getAttribute("type").equals("file"))
+        .limit(1)
         .flatMap(e -> first(e, "source").stream())
+        .filter(e -> !e.getAttribute("append").equals("on"))
         .map(e -> e.getAttribute("path"))
         .findFirst()
         .orElse("");
