@@ -21,6 +21,7 @@ final class Gate implements Closeable {
   private final Platform platform;
   private final ServerSocket server;
   private final Set<Socket> open = ConcurrentHashMap.newKeySet();
+  private volatile boolean refuses;
   private volatile boolean shut;
   private volatile String last = "";
 
@@ -36,8 +37,9 @@ final class Gate implements Closeable {
   }
 
   void shut() {
-    shut = true;
+    refuses = true;
     cut();
+    shut = true;
   }
 
   /**
@@ -48,6 +50,7 @@ final class Gate implements Closeable {
     last = words;
   }
 
+  /** Whether nothing passes any more, and what was let through last is done. */
   boolean isShut() {
     return shut;
   }
@@ -55,6 +58,7 @@ final class Gate implements Closeable {
   void open() {
     last = "";
     shut = false;
+    refuses = false;
   }
 
   private static void begin(Runnable what) {
@@ -67,7 +71,7 @@ final class Gate implements Closeable {
     while (!server.isClosed()) {
       try {
         Socket in = server.accept();
-        if (shut) {
+        if (refuses) {
           in.close();
           continue;
         }
@@ -95,7 +99,7 @@ final class Gate implements Closeable {
                 && !last.isEmpty()
                 && new String(part, 0, n, StandardCharsets.ISO_8859_1).contains(last);
         if (wanted) {
-          shut = true;
+          refuses = true;
           // No answer passes any more.
           from.shutdownOutput();
         }
@@ -104,10 +108,14 @@ final class Gate implements Closeable {
         if (wanted) {
           // The platform reads the request before the end of the connection.
           to.shutdownOutput();
-          while (to.getInputStream().read(part) >= 0) {
-            // What it answers is for nobody.
+          try {
+            while (to.getInputStream().read(part) >= 0) {
+              // What it answers is for nobody.
+            }
+          } finally {
+            // It has answered, so it has done it.
+            shut();
           }
-          cut();
           return;
         }
       }
