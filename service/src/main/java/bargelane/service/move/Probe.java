@@ -14,11 +14,21 @@ import java.net.http.HttpRequest;
 import java.net.http.HttpResponse;
 import java.time.Duration;
 import java.util.Optional;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.ExecutionException;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.TimeoutException;
 
 /** Asks a machine's service whether it is there, and where it says so, who it is. */
 final class Probe {
 
   private static final Duration CONNECT = Duration.ofSeconds(2);
+
+  /** How long a whole answer over HTTP may take, its body included. */
+  private static final Duration ANSWER = Duration.ofSeconds(3);
+
+  /** The longest name that is repeated to the engineer. */
+  private static final int LONGEST_NAME = 80;
 
   /** How long a connection must last, or be silent, to count. */
   private static final Duration LASTING = Duration.ofMillis(500);
@@ -31,7 +41,8 @@ final class Probe {
   /** Who an answer says it comes from; empty if it does not say so in a way that we know. */
   private static String name(byte[] body) {
     try {
-      return Json.MAPPER.readTree(body).path("machine").asText();
+      String told = Json.MAPPER.readTree(body).path("machine").asText();
+      return told.substring(0, Math.min(told.length(), LONGEST_NAME)).replaceAll("\\p{Cntrl}", "?");
     } catch (IOException e) {
       return "";
     }
@@ -57,10 +68,7 @@ final class Probe {
   private static Optional<String> http(Compute.WayIn way, String name, String path)
       throws IOException, InterruptedException {
     URI uri = URI.create("http://" + way.host() + ":" + way.port() + path);
-    HttpResponse<byte[]> r =
-        HTTP.send(
-            HttpRequest.newBuilder(uri).timeout(Duration.ofSeconds(3)).build(),
-            HttpResponse.BodyHandlers.ofByteArray());
+    HttpResponse<byte[]> r = answer(HttpRequest.newBuilder(uri).build());
     String told = name(r.body());
     return r.statusCode() < 400 && (told.isEmpty() || told.startsWith(name))
         ? Optional.empty()
@@ -69,6 +77,21 @@ final class Probe {
                 + " answered status "
                 + r.statusCode()
                 + (told.isEmpty() ? "" : " as '" + told + "'"));
+  }
+
+  /** A guest is not trusted to end what it sends: neither its length nor its time is its own. */
+  private static HttpResponse<byte[]> answer(HttpRequest request)
+      throws IOException, InterruptedException {
+    CompletableFuture<HttpResponse<byte[]>> sent = HTTP.sendAsync(request, head -> new BriefBody());
+    try {
+      return sent.get(ANSWER.toMillis(), TimeUnit.MILLISECONDS);
+    } catch (TimeoutException e) {
+      throw new IOException("no whole answer within " + ANSWER.toSeconds() + " s", e);
+    } catch (ExecutionException e) {
+      throw e.getCause() instanceof IOException io ? io : new IOException(e.getCause());
+    } finally {
+      sent.cancel(true);
+    }
   }
 
   /**
