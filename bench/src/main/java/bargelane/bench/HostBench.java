@@ -5,6 +5,7 @@ import bargelane.e2e.Harness;
 import bargelane.e2e.Journey;
 import bargelane.sites.ExportRef;
 import bargelane.sites.libvirt.LibvirtDriver;
+import bargelane.standins.host.DemoGuest;
 import bargelane.standins.host.DemoHost;
 import bargelane.standins.host.SmallMachines;
 import com.fasterxml.jackson.databind.JsonNode;
@@ -53,7 +54,9 @@ final class HostBench {
       for (int i = 0; i < ROUNDS + WARM; i++) {
         Path raw = dir.resolve("archive.raw");
         fill(raw, i);
-        home.takeIn("archive-" + i, List.of(raw), "qcow2", "10.20.1.0/24", "10.20.1.3" + i, 9);
+        home.takeIn(
+            DemoGuest.small(
+                "archive-" + i, List.of(raw), "qcow2", "10.20.1.0/24", "10.20.1.3" + i, 9));
         Files.delete(raw);
       }
       String from = home.address(SETTINGS);
@@ -116,12 +119,13 @@ final class HostBench {
       for (String machine : machines) {
         int address = 30 + machines.indexOf(machine);
         home.takeIn(
-            machine,
-            SmallMachines.guestDisks().subList(0, 1),
-            "qcow2",
-            "10.20.1.0/24",
-            "10.20.1." + address,
-            freePort());
+            DemoGuest.small(
+                machine,
+                SmallMachines.guestDisks().subList(0, 1),
+                "qcow2",
+                "10.20.1.0/24",
+                "10.20.1." + address,
+                freePort()));
         // Running for the host, and halted before its first instruction.
         home.virsh("start", machine, "--paused");
       }

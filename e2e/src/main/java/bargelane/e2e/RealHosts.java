@@ -1,6 +1,7 @@
 package bargelane.e2e;
 
 import bargelane.client.ApiClient;
+import bargelane.standins.host.DemoGuest;
 import bargelane.standins.host.DemoHost;
 import bargelane.standins.host.SmallMachines;
 import com.fasterxml.jackson.databind.JsonNode;
@@ -20,10 +21,23 @@ final class RealHosts implements AutoCloseable {
   final Shore away;
 
   /**
+   * With the demo's small guest.
+   *
    * @param room MiB that the hithe's pool has; 0 for all there is
    */
   RealHosts(int room) throws IOException {
-    List<Path> disks = SmallMachines.guestDisks();
+    this(
+        DemoGuest.small(
+            RealTour.GUEST,
+            SmallMachines.guestDisks(),
+            "qcow2",
+            "10.20.1.0/24",
+            "10.20.1.21",
+            freePort()),
+        room);
+  }
+
+  RealHosts(DemoGuest guest, int room) throws IOException {
     Path yard = SmallMachines.yard();
     home =
         new Shore(
@@ -35,11 +49,11 @@ final class RealHosts implements AutoCloseable {
     }
     String settings = "&devices=virtio&reserve-mib=8&yard=" + yard;
     away = new Shore(hithe, hithe.overSsh(settings), settings);
-    home.host.takeIn(RealTour.GUEST, disks, "qcow2", "10.20.1.0/24", "10.20.1.21", freePort());
-    home.host.virsh("start", RealTour.GUEST);
+    home.host.takeIn(guest);
+    home.host.virsh("start", guest.name());
   }
 
-  private static int freePort() throws IOException {
+  static int freePort() throws IOException {
     try (ServerSocket s = new ServerSocket(0, 1, InetAddress.getLoopbackAddress())) {
       return s.getLocalPort();
     }
@@ -75,6 +89,10 @@ final class RealHosts implements AutoCloseable {
 
   /** Plans the wave of the one guest. */
   static void plan(ApiClient api, Journey journey, int every) {
+    plan(api, journey, every, RealTour.GUEST);
+  }
+
+  static void plan(ApiClient api, Journey journey, int every, String guest) {
     journey.timetable(every, 60, 4);
     api.post(
         "/waves",
@@ -86,7 +104,7 @@ final class RealHosts implements AutoCloseable {
             "timetable",
             "brisk",
             "machines",
-            List.of(Map.of("machine", RealTour.GUEST, "rank", 1))));
+            List.of(Map.of("machine", guest, "rank", 1))));
   }
 
   /** Waits until a guest answers, and gives what it tells. */

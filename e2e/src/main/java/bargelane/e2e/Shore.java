@@ -10,6 +10,7 @@ import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.net.HttpURLConnection;
 import java.net.URI;
+import java.nio.charset.StandardCharsets;
 import java.time.Clock;
 import java.util.List;
 
@@ -56,15 +57,20 @@ final class Shore {
 
   /** Has a guest write some MiB to its data disk; gives whether it could. */
   boolean churn(String name, int mib) throws IOException {
+    return asked(name, "churn?" + mib).contains("written");
+  }
+
+  /** What a program of a guest prints; fails if it does not answer. */
+  String asked(String name, String program) throws IOException {
     var way = driver.compute().wayIn(machine(name).platformId(), 0);
     HttpURLConnection http =
         (HttpURLConnection)
-            URI.create("http://" + way.host() + ":" + way.port() + "/cgi-bin/churn?" + mib)
+            URI.create("http://" + way.host() + ":" + way.port() + "/cgi-bin/" + program)
                 .toURL()
                 .openConnection();
-    http.setReadTimeout(120_000);
-    return new String(http.getInputStream().readAllBytes(), java.nio.charset.StandardCharsets.UTF_8)
-        .contains("written");
+    http.setConnectTimeout(2000);
+    http.setReadTimeout(300_000);
+    return new String(http.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
   }
 
   private static JsonNode get(URI uri) throws IOException {

@@ -48,6 +48,10 @@ public final class Tour extends Narration {
       RealTour.main(args);
       return;
     }
+    if (List.of(args).contains("--guests")) {
+      GuestTour.main(args);
+      return;
+    }
     int failures;
     try (Harness harness = Harness.create()) {
       System.out.println(

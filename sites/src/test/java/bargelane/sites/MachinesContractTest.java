@@ -118,25 +118,26 @@ class MachinesContractTest extends DriverContract {
     }
     assertEquals(List.of(), paths(inside(d, disks, g -> Refit.plan(g, VIRTIO, VIRTIO, List.of()))));
     FileEdit fstab = plan.edits().get(1);
-    FileEdit stale =
-        new FileEdit(
-            0,
-            fstab.partition(),
-            fstab.fileSystem(),
-            fstab.path(),
-            0,
-            new byte[] {'x'},
-            new byte[0],
-            fstab.before(),
-            FileEdit.digest(new byte[] {'x'}),
-            "",
-            "");
+    byte[] x = {'x'};
+    FileEdit stale = edit(fstab, fstab.path(), x, "", fstab.before(), FileEdit.digest(x));
+    FileEdit taken = edit(fstab, fstab.path(), x, "", "", FileEdit.digest(x));
+    FileEdit gone = edit(fstab, fstab.path(), new byte[0], "", fstab.before(), "");
+    for (FileEdit unfit : List.of(stale, taken, gone)) {
+      SiteException refused =
+          assertThrows(
+              SiteException.class,
+              () -> d.compute().refit("f", "bargelane/t", disks, List.of(unfit)));
+      assertEquals("refit-failed", refused.code());
+      assertTrue(refused.getMessage().contains("was changed by others"), refused.getMessage());
+    }
+    FileEdit copy = edit(fstab, "/etc/beside", new byte[0], fstab.path(), "", fstab.after());
+    FileEdit removed = edit(fstab, "/etc/beside", new byte[0], "", fstab.after(), "");
     assertEquals(
-        "refit-failed",
-        assertThrows(
-                SiteException.class,
-                () -> d.compute().refit("f", "bargelane/t", disks, List.of(stale)))
-            .code());
+        "done: /etc/beside\ngone: /etc/beside",
+        d.compute()
+            .refit("f", "bargelane/t", disks, List.of(copy, removed))
+            .replace("/mnt", "")
+            .replaceAll("\nrefit: done$", ""));
     RefitPlan back = inside(d, disks, g -> Refit.reverse(g, plan.edits()).orElseThrow());
     d.compute().refit("f", "bargelane/t", disks, back.edits());
     assertEquals(
@@ -144,6 +145,24 @@ class MachinesContractTest extends DriverContract {
         inside(d, disks, forth).edits().stream().map(FileEdit::before).toList(),
         "every file is what it was");
     disks.forEach(d.target()::deleteVolume);
+  }
+
+  /** An edit of a file beside another one. */
+  private static FileEdit edit(
+      FileEdit beside, String path, byte[] content, String copyOf, String before, String after) {
+    return new FileEdit(
+        beside.disk(),
+        beside.partition(),
+        beside.fileSystem(),
+        path,
+        0,
+        content,
+        copyOf,
+        new byte[0],
+        before,
+        after,
+        "",
+        "");
   }
 
   @ParameterizedTest

@@ -14,6 +14,7 @@ import java.util.HexFormat;
  * @param path from the file system's own root
  * @param keep bytes of the present file that stay, from its beginning
  * @param content what comes after them
+ * @param copyOf a file of the same file system whose bytes are the whole content; empty for none
  * @param former what {@code content} replaces; empty where nothing but the kept bytes was there
  * @param before SHA-256 of the file that this was made for; empty if there was none
  * @param after SHA-256 of the file when this is done; empty if it is to be gone
@@ -28,11 +29,17 @@ public record FileEdit(
     String path,
     long keep,
     byte[] content,
+    String copyOf,
     byte[] former,
     String before,
     String after,
     String reason,
     String difference) {
+
+  /** An edit that was kept before files were copied copies none. */
+  public FileEdit {
+    copyOf = copyOf == null ? "" : copyOf;
+  }
 
   /** The SHA-256 of some bytes, in hex. */
   public static String digest(byte[]... parts) {
@@ -57,6 +64,7 @@ public record FileEdit(
         path,
         0,
         content,
+        "",
         before.getBytes(StandardCharsets.UTF_8),
         before.isEmpty() ? "" : digest(before.getBytes(StandardCharsets.UTF_8)),
         digest(content),
@@ -76,11 +84,33 @@ public record FileEdit(
         path,
         file.length,
         padded,
+        "",
         new byte[0],
         digest(file),
         digest(file, padded),
         reason,
         told);
+  }
+
+  /**
+   * Makes a file that has the bytes of another.
+   *
+   * @param of path of the other, and its bytes
+   */
+  static FileEdit copy(Guest.Place place, String path, String of, byte[] bytes, String reason) {
+    return new FileEdit(
+        place.disk(),
+        place.partition(),
+        place.tree().kind(),
+        path,
+        0,
+        new byte[0],
+        of,
+        new byte[0],
+        "",
+        digest(bytes),
+        reason,
+        "+ a copy of " + of + ", " + bytes.length + " bytes\n");
   }
 
   /** The edit without the bytes that it brings: enough to take it back. */
@@ -92,6 +122,7 @@ public record FileEdit(
         path,
         keep,
         new byte[0],
+        copyOf,
         former,
         before,
         after,
@@ -113,6 +144,7 @@ public record FileEdit(
         path,
         keep,
         former,
+        "",
         new byte[0],
         after,
         before,

@@ -9,8 +9,14 @@ import java.util.Map;
  *
  * @param disk how disks are attached, such as {@code ide} or {@code virtio}
  * @param nic the network card's model
+ * @param firmware {@code uefi} or {@code bios}
  */
-public record Hardware(String disk, String nic) {
+public record Hardware(String disk, String nic, String firmware) {
+
+  /** Devices that a BIOS starts from. */
+  public Hardware(String disk, String nic) {
+    this(disk, nic, "bios");
+  }
 
   private static final Map<String, List<String>> DISK =
       Map.of(
@@ -28,6 +34,10 @@ public record Hardware(String disk, String nic) {
   /** Whether we know what this family needs. */
   public boolean known() {
     return DISK.containsKey(disk) && (nic.isEmpty() || NIC.containsKey(nic));
+  }
+
+  boolean uefi() {
+    return firmware.equals("uefi");
   }
 
   List<String> early() {

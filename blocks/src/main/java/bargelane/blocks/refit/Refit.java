@@ -52,12 +52,14 @@ public final class Refit {
 
   /**
    * The plan for a guest that need not be looked into: with the same hardware on both sides, no new
-   * address and no card that may be plugged in elsewhere, there is nothing to do.
+   * address, no card that may be plugged in elsewhere and no firmware that keeps its own list of
+   * what it starts, there is nothing to do.
    */
   public static Optional<RefitPlan> without(Hardware from, Hardware to, List<Card> cards) {
     // Where a card is plugged in may differ on like hardware too, and its name with it.
     boolean named = to.known() && cards.stream().anyMatch(c -> !c.mac().isEmpty());
-    return !from.equals(to) || named || cards.stream().anyMatch(Card::moves)
+    boolean listed = to.known() && to.uefi();
+    return !from.equals(to) || named || listed || cards.stream().anyMatch(Card::moves)
         ? Optional.empty()
         : Optional.of(
             new RefitPlan(
@@ -125,6 +127,12 @@ public final class Refit {
       } else if (hardware) {
         drivers();
         names();
+      }
+      if (to.uefi()) {
+        UefiStart start = UefiStart.of(guest);
+        edits.addAll(start.edits());
+        refused.addAll(start.refused());
+        unjudged.addAll(start.unjudged());
       }
       mounts(hardware);
       Cards network = new Cards(guest);

@@ -7,6 +7,7 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import bargelane.blocks.MemoryDevice;
 import java.io.IOException;
 import java.nio.ByteBuffer;
+import java.nio.ByteOrder;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -50,27 +51,32 @@ class RefitPlanTest {
   private Guest guest() throws IOException {
     Path image = dir.resolve("image");
     Files.deleteIfExists(image);
-    Process made =
-        new ProcessBuilder(
-                "/sbin/mke2fs",
-                "-q",
-                "-F",
-                "-t",
-                "ext4",
-                "-U",
-                "51b1a001-0000-4000-8000-000000000001",
-                "-d",
-                dir.resolve("content").toString(),
-                image.toString(),
-                "16m")
-            .redirectErrorStream(true)
-            .start();
+    tool(
+        "/sbin/mke2fs",
+        "-q",
+        "-F",
+        "-t",
+        "ext4",
+        "-U",
+        "51b1a001-0000-4000-8000-000000000001",
+        "-d",
+        dir.resolve("content").toString(),
+        image.toString(),
+        "16m");
+    return Guest.look(List.of(device(image)));
+  }
+
+  private static void tool(String... command) throws IOException {
+    Process made = new ProcessBuilder(command).redirectErrorStream(true).start();
     String out = new String(made.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
     assertEquals(0, made.onExit().join().exitValue(), out);
+  }
+
+  private static MemoryDevice device(Path image) throws IOException {
     byte[] bytes = Files.readAllBytes(image);
     MemoryDevice disk = new MemoryDevice(bytes.length);
     disk.write(0, ByteBuffer.wrap(bytes));
-    return Guest.look(List.of(disk));
+    return disk;
   }
 
   private static Map<String, String> changes(RefitPlan plan) {
@@ -280,5 +286,79 @@ class RefitPlanTest {
     assertTrue(
         Refit.plan(guest(), new Hardware("ide", "e1000"), VIRTIO, List.of()).refused().stream()
             .anyMatch(r -> r.contains("by-path") && r.contains("Name it by its UUID")));
+  }
+
+  /** The plan of a guest that UEFI starts, with loaders in its EFI system partition. */
+  private RefitPlan uefi(String... loaders) throws IOException {
+    Path esp = dir.resolve("esp");
+    Files.deleteIfExists(esp);
+    tool("/sbin/mkfs.vfat", "-C", esp.toString(), "4096");
+    String at = esp + "@@0";
+    tool("mmd", "-i", at, "::EFI");
+    for (String loader : loaders) {
+      Path file = Files.writeString(dir.resolve("loader"), "this is " + loader);
+      String directory = "::EFI/" + loader.substring(0, loader.indexOf('/'));
+      new ProcessBuilder("mmd", "-D", "s", "-i", at, directory).start().onExit().join();
+      tool("mcopy", "-i", at, file.toString(), "::EFI/" + loader);
+    }
+    byte[] table = new byte[512];
+    table[446 + 4] = (byte) 0xEF;
+    ByteBuffer.wrap(table)
+        .order(ByteOrder.LITTLE_ENDIAN)
+        .putInt(446 + 8, 2048)
+        .putInt(446 + 12, 8192);
+    table[510] = 0x55;
+    table[511] = (byte) 0xAA;
+    MemoryDevice boot = new MemoryDevice(5 << 20);
+    boot.write(0, ByteBuffer.wrap(table));
+    boot.write(1 << 20, ByteBuffer.wrap(Files.readAllBytes(esp)));
+    guest();
+    Guest guest = Guest.look(List.of(boot, device(dir.resolve("image"))));
+    Hardware same = new Hardware("virtio", "virtio", "uefi");
+    return Refit.plan(guest, same, same, List.of());
+  }
+
+  private static List<String> copies(RefitPlan plan) {
+    assertEquals(List.of(), plan.refused());
+    return plan.edits().stream()
+        .map(
+            e ->
+                e.copyOf().replace("/STOCK/", "/stock/").replace("/SYSTEMD/", "/systemd/")
+                    + " > "
+                    + e.path())
+        .toList();
+  }
+
+  /** The list of what it starts stays with the former firmware, on like hardware too. */
+  @Test
+  void aLoaderIsPutWhereFirmwareLooksThatHasNoListOfItsOwn() throws IOException {
+    assertTrue(
+        Refit.without(
+                new Hardware("virtio", "", "uefi"), new Hardware("virtio", "", "uefi"), List.of())
+            .isEmpty());
+    assertEquals(List.of(), copies(uefi("BOOT/BOOTX64.EFI", "one/grubx64.efi", "two/grubx64.efi")));
+    RefitPlan alone = uefi("stock/grubx64.efi");
+    assertEquals(List.of("/EFI/stock/grubx64.efi > /EFI/BOOT/BOOTX64.EFI"), copies(alone));
+    FileEdit made = alone.edits().get(0);
+    assertEquals(FileEdit.digest("this is stock/grubx64.efi".getBytes()), made.after());
+    assertEquals("", made.before(), "there is none, and the yard sees to it that there is none");
+    assertEquals(
+        List.of(
+            "/EFI/stock/shimx64.efi > /EFI/BOOT/BOOTX64.EFI",
+            "/EFI/stock/grubx64.efi > /EFI/BOOT/grubx64.efi"),
+        copies(uefi("stock/shimx64.efi", "stock/grubx64.efi", "stock/fbx64.efi")));
+    assertEquals(
+        List.of("/EFI/systemd/systemd-bootx64.efi > /EFI/BOOT/BOOTX64.EFI"),
+        copies(uefi("systemd/systemd-bootx64.efi", "Linux/kernel.efi")));
+  }
+
+  @Test
+  void whatUefiCannotStartIsInTheWay() throws IOException {
+    List<String> several = uefi("one/grubx64.efi", "two/grubx64.efi").refused();
+    assertTrue(
+        several.get(0).toLowerCase().contains("one of several loaders, /efi/one, /efi/two"),
+        several + "");
+    assertTrue(uefi("stock/kernel.bin").refused().get(0).contains("no EFI system partition has"));
+    assertTrue(uefi("stock/shimx64.efi").refused().get(0).contains("no EFI system partition has"));
   }
 }

@@ -41,6 +41,11 @@ public record ProbePlan(Kind kind, int port, String path, int withinSeconds) {
 
   private static final int LAST_PORT = 65535;
 
+  /** Whether another asks for the same; the time it gives may differ. */
+  public boolean asksAs(ProbePlan other) {
+    return kind == other.kind && port == other.port && path.equals(other.path);
+  }
+
   /** What is wrong with it; empty if nothing is. */
   public Optional<String> wrong() {
     if (port < 0 || port > LAST_PORT) {

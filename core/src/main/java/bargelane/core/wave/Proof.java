@@ -6,18 +6,38 @@ import bargelane.core.site.Inventory.MachineFacts;
 import java.util.ArrayList;
 import java.util.List;
 
-/** What a test cutover proves of a machine: a change of any of it lapses the proof. */
+/**
+ * What a test cutover proves of a machine: a change of any of it lapses the proof.
+ *
+ * @param probe what the machine answered to
+ */
 public record Proof(
-    Placement placement, int cpus, long memoryMib, String firmware, List<Long> diskBytes) {
+    Placement placement,
+    int cpus,
+    long memoryMib,
+    String firmware,
+    List<Long> diskBytes,
+    ProbePlan probe) {
+
+  /** A proof that was kept without its probe is one of the usual probe. */
+  public Proof {
+    probe = probe == null ? ProbePlan.USUAL : probe;
+  }
 
   /** What would be proven by a test now. */
-  public static Proof of(Placement placement, MachineFacts facts) {
+  public static Proof of(Placement placement, MachineFacts facts, ProbePlan probe) {
     return new Proof(
         placement,
         facts.cpus(),
         facts.memoryMib(),
         facts.firmware(),
-        facts.disks().stream().map(Inventory.Disk::bytes).toList());
+        facts.disks().stream().map(Inventory.Disk::bytes).toList(),
+        probe);
+  }
+
+  /** The same, of a machine that answered to another probe. */
+  public Proof by(ProbePlan answered) {
+    return new Proof(placement, cpus, memoryMib, firmware, diskBytes, answered);
   }
 
   /** What of this differs now, in words; empty if the proof holds. */
@@ -40,6 +60,9 @@ public record Proof(
     }
     if (!diskBytes.equals(now.diskBytes)) {
       changed.add("the machine's disks");
+    }
+    if (!probe.asksAs(now.probe)) {
+      changed.add("the probe");
     }
     return changed;
   }

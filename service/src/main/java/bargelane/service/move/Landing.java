@@ -121,7 +121,7 @@ final class Landing {
         disks,
         p.nics(),
         f.ingress(),
-        Probes.of(m).port(),
+        Plans.probe(m).port(),
         labels);
   }
 

@@ -1,6 +1,8 @@
 package bargelane.service.move;
 
 import bargelane.blocks.refit.FileEdit;
+import bargelane.core.wave.ProbePlan;
+import bargelane.core.wave.Proof;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.Side;
 import bargelane.service.run.Note;
@@ -56,6 +58,12 @@ final class MoveNotes {
   /** What was changed in guests, by member. */
   static final Note<Map<String, List<FileEdit>>> REFITS =
       Note.eachAsText("refits", new TypeReference<>() {});
+
+  /** What a test tries, by member, as it was planned when the test began. */
+  static final Note<Map<String, Proof>> TRIED = Note.each("tried", Proof.class);
+
+  /** What a machine answered to, by member. */
+  static final Note<Map<String, ProbePlan>> ANSWERED = Note.each("answered", ProbePlan.class);
 
   /** The pass that compares a test's clones, the bytes it compared, and those that differ. */
   static final Note<String> TALLY = Note.of("tally", String.class);

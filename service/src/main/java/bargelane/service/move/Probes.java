@@ -26,11 +26,6 @@ public final class Probes {
     this.waves = waves;
   }
 
-  /** The plan of a machine. */
-  static ProbePlan of(MemberEntity m) {
-    return m.probe == null ? ProbePlan.USUAL : Json.read(m.probe, ProbePlan.class);
-  }
-
   /** Those of a wave. */
   public List<ProbeView> of(String wave) {
     TowState state = waves.state(wave);
@@ -38,7 +33,7 @@ public final class Probes {
   }
 
   private static ProbeView view(MemberEntity m, MachineFacts facts) {
-    ProbePlan p = of(m);
+    ProbePlan p = Plans.probe(m);
     return new ProbeView(
         m.name,
         p.kind().word(),
@@ -53,7 +48,7 @@ public final class Probes {
   public List<ProbeView> choose(String wave, ProbeRequest asked, String by) {
     TowState state = waves.state(wave);
     MemberEntity member = Waves.member(state, asked.machine());
-    ProbePlan was = of(member);
+    ProbePlan was = Plans.probe(member);
     ProbePlan plan =
         new ProbePlan(
             asked.kind() == null ? was.kind() : kind(asked.kind()),

@@ -62,7 +62,7 @@ public final class Refits {
         side == Side.HOME
             ? Plans.facts(state, m).devices()
             : Sites.capabilities(state.away).devices();
-    return new Hardware(f.disk(), f.nic());
+    return new Hardware(f.disk(), f.nic(), Plans.facts(state, m).firmware());
   }
 
   /** A machine's network cards on the way to a side. */

@@ -3,6 +3,7 @@ package bargelane.service.move;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
 import bargelane.core.guest.BootSign;
+import bargelane.service.plan.Plans;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
@@ -31,7 +32,7 @@ final class Starts {
   /** What a machine is still waited for; empty once it answers. */
   Optional<String> look(
       Work w, TowState state, Side side, MemberEntity m, Compute compute, String id) {
-    Optional<String> bad = Probe.of(compute, id, m.name, Probes.of(m));
+    Optional<String> bad = Probe.of(compute, id, m.name, Plans.probe(m));
     Optional<BootSign.Seen> seen = console(w, state, side, m, compute, id);
     return bad.map(b -> b + seen.map(s -> "; " + said(s)).orElse(""));
   }
@@ -51,7 +52,7 @@ final class Starts {
       Compute compute,
       String id,
       Instant since) {
-    Optional<String> bad = Probe.of(compute, id, m.name, Probes.of(m));
+    Optional<String> bad = Probe.of(compute, id, m.name, Plans.probe(m));
     Optional<BootSign.Seen> seen = console(w, state, side, m, compute, id);
     if (bad.isEmpty()) {
       return bad;
@@ -63,7 +64,7 @@ final class Starts {
           Remedy.of(seen.get().sign().advice(), Action.RUN_CONSOLE, w.runId()));
     }
     String told = bad.get() + seen.map(s -> "; " + said(s)).orElse("");
-    Duration within = Duration.ofSeconds(Probes.of(m).withinSeconds());
+    Duration within = Duration.ofSeconds(Plans.probe(m).withinSeconds());
     if (since.plus(within).isBefore(clock.instant())) {
       throw new RunFailure(
           "probe-failed",

@@ -5,6 +5,7 @@ import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.lane.Preflight;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
+import bargelane.core.wave.ProbePlan;
 import bargelane.core.wave.Proof;
 import bargelane.service.plan.Plans;
 import bargelane.service.platform.Json;
@@ -104,6 +105,25 @@ final class TestRun implements RunKind {
     return m.name + "-test-" + suffix(w);
   }
 
+  /**
+   * What is tried of each member, as it was planned when it was asked for first: a plan that
+   * changes while the test runs is not what the test proves.
+   */
+  private Map<String, Proof> tried(Work w, TowState state) {
+    return w.once(
+        MoveNotes.TRIED,
+        () -> {
+          List<Preflight.Result> places = services.db().tx(s -> Plans.place(s, state));
+          Map<String, Proof> tried = new LinkedHashMap<>();
+          for (int i = 0; i < state.members.size(); i++) {
+            MemberEntity m = state.members.get(i);
+            tried.put(
+                m.id, Proof.of(places.get(i).placement(), Plans.facts(state, m), Plans.probe(m)));
+          }
+          return tried;
+        });
+  }
+
   private Outcome tally(Work w) {
     TowState state = moves.state(w);
     PointEntity point = moves.point(w);
@@ -192,10 +212,9 @@ final class TestRun implements RunKind {
     TowState state = moves.state(w);
     Set<String> subnets = new LinkedHashSet<>();
     if (side(w) == Side.AWAY) {
-      services
-          .db()
-          .tx(s -> Plans.place(s, state))
-          .forEach(r -> r.placement().nics().forEach(n -> subnets.add(n.network())));
+      tried(w, state)
+          .values()
+          .forEach(t -> t.placement().nics().forEach(n -> subnets.add(n.network())));
     } else {
       state.members.forEach(
           m -> Plans.facts(state, m).nics().forEach(n -> subnets.add(n.network())));
@@ -211,15 +230,13 @@ final class TestRun implements RunKind {
 
   private Outcome define(Work w) {
     TowState state = moves.state(w);
-    List<Preflight.Result> places =
-        side(w) == Side.AWAY ? services.db().tx(s -> Plans.place(s, state)) : List.of();
-    for (int i = 0; i < state.members.size(); i++) {
-      MemberEntity m = state.members.get(i);
+    Map<String, Proof> tried = tried(w, state);
+    for (MemberEntity m : state.members) {
       String name = machineName(w, m);
       String owner = services.ledger().plan(state.siteId(side(w)), w.subjectId(), "machine", name);
       Placement plan =
           side(w) == Side.AWAY
-              ? places.get(i).placement()
+              ? tried.get(m.id).placement()
               : new Placement(
                   "",
                   Plans.facts(state, m).nics().stream()
@@ -266,6 +283,7 @@ final class TestRun implements RunKind {
       if (bad.isPresent()) {
         return Outcome.waitFor(bad.get());
       }
+      w.put(MoveNotes.ANSWERED, m.id, Plans.probe(m));
       answers.add(m.name);
     }
     return Outcome.done("healthy: " + String.join(", ", answers));
@@ -273,7 +291,7 @@ final class TestRun implements RunKind {
 
   private Outcome record(Work w) {
     record(w, true);
-    return Outcome.done("the present plan is proven");
+    return Outcome.done("the plan that it began with is proven");
   }
 
   private Outcome recordFailure(Work w) {
@@ -284,15 +302,17 @@ final class TestRun implements RunKind {
   /** Keeps with each machine what was tested, and how it went. */
   private void record(Work w, boolean passed) {
     TowState state = moves.state(w);
-    List<Preflight.Result> places = services.db().tx(s -> Plans.place(s, state));
+    Map<String, Proof> tried = tried(w, state);
+    Map<String, ProbePlan> answered = w.get(MoveNotes.ANSWERED).orElse(Map.of());
     String at = services.clock().instant().toString();
     services
         .db()
         .run(
             s -> {
-              for (int i = 0; i < state.members.size(); i++) {
-                MemberEntity m = s.find(MemberEntity.class, state.members.get(i).id);
-                Proof proof = Proof.of(places.get(i).placement(), Plans.facts(state, m));
+              for (MemberEntity member : state.members) {
+                MemberEntity m = s.find(MemberEntity.class, member.id);
+                Proof plan = tried.get(m.id);
+                Proof proof = plan.by(answered.getOrDefault(m.id, plan.probe()));
                 m.test = Json.text(new Plans.Test(passed, at, w.runId(), proof));
               }
               if (passed) {

@@ -5,6 +5,7 @@ import bargelane.core.lane.LanePlan;
 import bargelane.core.lane.Preflight;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.core.wave.ProbePlan;
 import bargelane.core.wave.Proof;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.MemberEntity;
@@ -48,6 +49,11 @@ public final class Plans {
 
   public static MachineFacts facts(TowState state, MemberEntity member) {
     return Json.read(state.facts.get(member.machineId), MachineFacts.class);
+  }
+
+  /** How it is seen that a member's machine does its work. */
+  public static ProbePlan probe(MemberEntity m) {
+    return m.probe == null ? ProbePlan.USUAL : Json.read(m.probe, ProbePlan.class);
   }
 
   /** The last test of a member. */

@@ -116,7 +116,9 @@ public record WaveStanding(
                     t.passed(),
                     t.proof() == null || state.tow.landed
                         ? List.of()
-                        : t.proof().lapsedBy(Proof.of(place.placement(), Plans.facts(state, m))),
+                        : t.proof()
+                            .lapsedBy(
+                                Proof.of(place.placement(), Plans.facts(state, m), Plans.probe(m))),
                     t.run()));
   }
 

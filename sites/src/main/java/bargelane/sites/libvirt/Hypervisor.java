@@ -7,13 +7,11 @@ import com.sun.jna.ptr.IntByReference;
 import com.sun.jna.ptr.LongByReference;
 import com.sun.jna.ptr.PointerByReference;
 import java.nio.charset.StandardCharsets;
-import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.ConcurrentHashMap;
-import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
 import java.util.function.Function;
 import java.util.function.Supplier;
@@ -36,14 +34,14 @@ final class Hypervisor {
   private final Supplier<String> uri;
   final HypervisorGuests guests = new HypervisorGuests(this);
   final HypervisorTracking tracking = new HypervisorTracking(this);
-  private final Object happened = new Object();
-  private long events;
+  final HostEvents events = new HostEvents();
   private final Opening opening;
   private Pointer connection;
 
   // Kept from being collected as long as the library may call them.
-  private final LibVirt.LifecycleFunction onLifecycle = (c, d, event, detail, opaque) -> happened();
-  private final LibVirt.JobFunction onJob = (c, d, values, count, opaque) -> happened();
+  private final LibVirt.LifecycleFunction onLifecycle =
+      (c, d, event, detail, opaque) -> events.happened();
+  private final LibVirt.JobFunction onJob = (c, d, values, count, opaque) -> events.happened();
 
   private Hypervisor(String site, Supplier<String> uri) {
     this.site = site;
@@ -57,13 +55,6 @@ final class Hypervisor {
    */
   static Hypervisor at(String site, String address, Supplier<String> uri) {
     return OPEN.computeIfAbsent(address, a -> new Hypervisor(site, uri));
-  }
-
-  private void happened() {
-    synchronized (happened) {
-      events++;
-      happened.notifyAll();
-    }
   }
 
   static LibVirt lib() {
@@ -417,38 +408,5 @@ final class Hypervisor {
                     DomainXml.PREFIX,
                     DomainXml.NAMESPACE,
                     LibVirt.AFFECT_CONFIG | (active(p) ? LibVirt.AFFECT_LIVE : 0)));
-  }
-
-  /**
-   * Waits until something holds that a domain's life or its jobs decide, looking again at each
-   * event of the host. Gives whether it holds.
-   */
-  boolean await(Duration patience, BooleanSupplier holds) {
-    long until = System.nanoTime() + patience.toNanos();
-    while (true) {
-      long seen;
-      synchronized (happened) {
-        seen = events;
-      }
-      if (holds.getAsBoolean()) {
-        return true;
-      }
-      long left = (until - System.nanoTime()) / 1_000_000;
-      if (left <= 0) {
-        return false;
-      }
-      synchronized (happened) {
-        if (seen == events) {
-          try {
-            // An event may be lost with the connection: look again each second all the same.
-            happened.wait(Math.min(left, 1000));
-          } catch (InterruptedException e) {
-            Thread.currentThread().interrupt();
-            throw new SiteException(
-                SiteException.Kind.MAY_PASS, "interrupted", "waiting was interrupted", e);
-          }
-        }
-      }
-    }
   }
 }

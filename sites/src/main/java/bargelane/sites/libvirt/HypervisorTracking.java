@@ -59,7 +59,7 @@ final class HypervisorTracking {
         throw e;
       }
     }
-    if (!host.await(LONGEST_END, gone)) {
+    if (!host.events.await(LONGEST_END, gone)) {
       throw host.failed(
           SiteException.Kind.MAY_PASS, "busy", "the backup of domain " + uuid + " does not end");
     }

@@ -1,9 +1,6 @@
 package bargelane.sites.libvirt;
 
-import static bargelane.sites.libvirt.DomainXml.escape;
-
 import bargelane.blocks.refit.FileEdit;
-import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.DeviceFamily;
 import bargelane.core.site.Inventory.GuestFacts;
@@ -11,12 +8,8 @@ import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.sites.Compute;
 import bargelane.sites.SiteException;
 import bargelane.sites.libvirt.Catalogue.State;
-import java.io.IOException;
-import java.net.InetAddress;
-import java.net.ServerSocket;
 import java.time.Duration;
 import java.util.ArrayList;
-import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -30,24 +23,11 @@ final class LibvirtCompute implements Compute {
 
   private static final Duration SHUTDOWN = Duration.ofSeconds(90);
   private static final int START_TRIES = 5;
-  private static final int DEFAULT_PORT = 8080;
 
   private final Host host;
 
   LibvirtCompute(Host host) {
     this.host = host;
-  }
-
-  Map<String, Document> networks() {
-    Map<String, Document> networks = new LinkedHashMap<>();
-    host.hypervisor
-        .networks()
-        .forEach(
-            n -> {
-              Document d = DomainXml.parse(n.xml());
-              networks.put(DomainXml.text(d, "name"), d);
-            });
-    return networks;
   }
 
   private static DeviceFamily family(DomainXml xml) {
@@ -117,7 +97,7 @@ final class LibvirtCompute implements Compute {
       return known.get();
     }
     try {
-      return host.hypervisor.define(describe(spec));
+      return host.hypervisor.define(new DomainDefinition(host, spec).xml());
     } catch (SiteException e) {
       // Another who makes the same may have been quicker.
       return known(spec).orElseThrow(() -> e);
@@ -137,137 +117,10 @@ final class LibvirtCompute implements Compute {
     return Optional.empty();
   }
 
-  private String describe(Spec spec) {
-    State state = host.catalogue().read();
-    host.shell.directory(consoles());
-    host.runtime();
-    boolean uefi = spec.firmware().equals("uefi");
-    StringBuilder x = new StringBuilder();
-    x.append("<domain type='").append(host.hypervisor.domainType());
-    x.append("' xmlns:qemu='http://libvirt.org/schemas/domain/qemu/1.0'><name>");
-    x.append(escape(spec.name())).append("</name><metadata>");
-    x.append(new DomainXml.Mark(spec.owner(), false, way(spec)).element());
-    x.append("</metadata><memory unit='MiB'>").append(spec.memoryMib());
-    x.append("</memory><vcpu>").append(spec.cpus()).append("</vcpu><os");
-    x.append(uefi ? " firmware='efi'" : "").append("><type arch='x86_64' machine='");
-    x.append(uefi ? "q35" : "pc").append("'>hvm</type><boot dev='hd'/></os>");
-    x.append("<features><acpi/></features><on_crash>destroy</on_crash><devices>");
-    boolean virtio = host.settings.devices().equals("virtio");
-    int index = 0;
-    for (String disk : spec.disks()) {
-      String file = state.fileOf(disk);
-      x.append("<disk type='file' device='disk'><driver name='qemu' discard='unmap' type='");
-      x.append(host.format(state, file)).append("'/><source file='").append(escape(file));
-      x.append("'/><target dev='").append(virtio ? "vd" : uefi ? "sd" : "hd");
-      x.append((char) ('a' + index++)).append("' bus='");
-      x.append(virtio ? "virtio" : uefi ? "sata" : "ide").append("'/></disk>");
-    }
-    StringBuilder line = new StringBuilder();
-    Map<String, Document> networks = networks();
-    int n = 0;
-    for (PlacedNic nic : spec.nics()) {
-      String model = virtio ? "virtio" : "e1000";
-      if (carried(nic.network())) {
-        x.append("<interface type='network'><source network='").append(escape(nic.network()));
-        x.append("'/><model type='").append(model).append("'/>");
-        if (!nic.mac().isEmpty()) {
-          x.append("<mac address='").append(escape(nic.mac())).append("'/>");
-        }
-        x.append("</interface>");
-      } else {
-        Document network = networks.get(nic.network());
-        if (network == null) {
-          throw host.failure("network-unknown", "there is no network " + nic.network());
-        }
-        userNet(line, spec, nic, network, n++, virtio ? "virtio-net-pci" : "e1000", uefi);
-      }
-    }
-    // The path that the daemon would choose may be longer than a socket's can be.
-    x.append("<channel type='unix'><source mode='bind' path='");
-    x.append(escape(host.settings.runtime())).append("/").append(Names.brief(spec.name()));
-    x.append(".agent'/><target type='virtio' name='").append(DomainXml.AGENT);
-    x.append("'/></channel>");
-    x.append("<serial type='file'><source path='").append(escape(consoles())).append("/");
-    x.append(escape(spec.name())).append(".log'/></serial><memballoon model='none'/></devices>");
-    x.append("<qemu:commandline>").append(line).append("</qemu:commandline></domain>");
-    return x.toString();
-  }
-
-  /** Where the consoles of machines lie that we made. */
-  private String consoles() {
-    return host.catalogue().directory() + "/console";
-  }
-
-  private static int port(Spec spec) {
-    return spec.probePort() > 0 ? spec.probePort() : served(spec);
-  }
-
-  private static int served(Spec spec) {
-    return spec.ingress().stream()
-        .filter(i -> i.protocol().equals("tcp"))
-        .map(Inventory.Ingress::port)
-        .findFirst()
-        .orElse(DEFAULT_PORT);
-  }
-
-  /** Where a machine on a network that the host carries will answer. */
-  private String way(Spec spec) {
-    return spec.nics().stream()
-        .findFirst()
-        .filter(nic -> !nic.address().isEmpty() && carried(nic.network()))
-        .map(nic -> nic.address() + ":" + port(spec))
-        .orElse("");
-  }
-
-  private boolean carried(String network) {
-    return host.hypervisor.networks().stream()
-        .anyMatch(
-            n -> n.active() && DomainXml.text(DomainXml.parse(n.xml()), "name").equals(network));
-  }
-
-  private void userNet(
-      StringBuilder line,
-      Spec spec,
-      PlacedNic nic,
-      Document network,
-      int index,
-      String model,
-      boolean uefi) {
-    StringBuilder backend = new StringBuilder("user,id=net" + index);
-    if (Networks.facts(network).isolated()) {
-      backend.append(",restrict=on");
-    }
-    String cidr = Networks.cidr(network);
-    if (!cidr.isEmpty()) {
-      backend.append(",net=").append(cidr).append(",host=").append(Networks.gateway(network));
-    }
-    if (index == 0 && !nic.address().isEmpty()) {
-      backend.append(",hostfwd=tcp:127.0.0.1:").append(freePort());
-      backend.append("-").append(nic.address()).append(":").append(port(spec));
-    }
-    String device =
-        model
-            + ",netdev=net"
-            + index
-            + (nic.mac().isEmpty() ? "" : ",mac=" + nic.mac())
-            + (uefi ? "" : ",bus=pci.0,addr=0x" + Integer.toHexString(0x10 + index));
-    for (String value : List.of("-netdev", backend.toString(), "-device", device)) {
-      line.append("<qemu:arg value='").append(escape(value)).append("'/>");
-    }
-  }
-
-  static int freePort() {
-    try (ServerSocket socket = new ServerSocket(0, 1, InetAddress.getLoopbackAddress())) {
-      return socket.getLocalPort();
-    } catch (IOException e) {
-      throw new SiteException(
-          SiteException.Kind.MAY_PASS, "no-port", "no free port: " + e.getMessage(), e);
-    }
-  }
-
   @Override
   public MachineFacts machine(String id) {
-    return facts(host.hypervisor.domain(id), host.catalogue().read(), networks(), host.pools());
+    return facts(
+        host.hypervisor.domain(id), host.catalogue().read(), Networks.of(host), host.pools());
   }
 
   @Override
@@ -306,7 +159,7 @@ final class LibvirtCompute implements Compute {
           throw e;
         }
         DomainXml again = new DomainXml(host.hypervisor.domain(id).xml());
-        again.setForwardedPort(freePort());
+        again.setForwardedPort(DomainDefinition.freePort());
         host.hypervisor.define(again.toString());
       }
     }
@@ -331,7 +184,7 @@ final class LibvirtCompute implements Compute {
       return;
     }
     host.hypervisor.askToStop(id);
-    if (!host.hypervisor.await(SHUTDOWN, () -> host.hypervisor.domain(id).off())) {
+    if (!host.hypervisor.events.await(SHUTDOWN, () -> host.hypervisor.domain(id).off())) {
       // It did not listen. Its disks are then as after a loss of power.
       host.hypervisor.destroy(id);
     }
@@ -372,7 +225,7 @@ final class LibvirtCompute implements Compute {
         host.hypervisor.destroy(id);
       }
       String console = new DomainXml(host.hypervisor.domain(id).xml()).consoleFile();
-      if (console.startsWith(consoles() + "/")) {
+      if (console.startsWith(DomainDefinition.consoles(host) + "/")) {
         host.shell.remove(console);
       }
       host.hypervisor.undefine(id);
@@ -451,7 +304,7 @@ final class LibvirtCompute implements Compute {
   @Override
   public String isolate(String name, String like, String owner) {
     host.catalogue().admit();
-    Networks.isolate(host, this::networks, name, like, owner);
+    Networks.isolate(host, () -> Networks.of(host), name, like, owner);
     return name;
   }
 

@@ -254,7 +254,7 @@ public final class LibvirtDriver implements SiteDriver {
     Map<String, Host.Pool> pools = host.pools();
     Catalogue.State state = host.catalogue().read();
     LibvirtCompute compute = new LibvirtCompute(host);
-    Map<String, Document> networks = compute.networks();
+    Map<String, Document> networks = Networks.of(host);
     List<MachineFacts> machines =
         host.hypervisor.domains().stream()
             .map(d -> compute.facts(d, state, networks, pools))

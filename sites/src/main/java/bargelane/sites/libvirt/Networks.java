@@ -8,6 +8,7 @@ import static bargelane.sites.libvirt.DomainXml.text;
 import bargelane.core.net.Subnet;
 import bargelane.core.site.Inventory.Network;
 import bargelane.sites.SiteException;
+import java.util.LinkedHashMap;
 import java.util.Map;
 import java.util.Optional;
 import java.util.function.Supplier;
@@ -25,6 +26,19 @@ final class Networks {
   private static final String NAMESPACE = "urn:bargelane:network:1";
 
   private Networks() {}
+
+  /** All of a host's, by name. */
+  static Map<String, Document> of(Host host) {
+    Map<String, Document> networks = new LinkedHashMap<>();
+    host.hypervisor
+        .networks()
+        .forEach(
+            n -> {
+              Document d = DomainXml.parse(n.xml());
+              networks.put(text(d, "name"), d);
+            });
+    return networks;
+  }
 
   private static Optional<Element> ours(Document network) {
     var found = network.getElementsByTagNameNS(NAMESPACE, "network");

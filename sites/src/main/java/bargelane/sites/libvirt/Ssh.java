@@ -225,7 +225,7 @@ final class Ssh {
   int nearPort(String host, int port) {
     String far = host + ":" + port;
     for (int i = 0; i < PORT_TRIES; i++) {
-      int here = ports.computeIfAbsent(far, x -> LibvirtCompute.freePort());
+      int here = ports.computeIfAbsent(far, x -> DomainDefinition.freePort());
       if (forward("127.0.0.1:" + here + ":" + far)) {
         return here;
       }

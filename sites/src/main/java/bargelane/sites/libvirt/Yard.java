@@ -69,17 +69,25 @@ final class Yard {
         new StringBuilder(
             """
             sum() { sha256sum | cut -d' ' -f1; }
+            # A file is replaced through a copy beside it, so that a yard that is cut short goes on, and
+            # in place, so that owner, mode and labels stay.
             edit() { # FILE KEEP BEFORE AFTER CONTENT
+              have=
+              if [ -s "$1" ]; then have=$(sum < "$1"); fi
+              if [ "$have" = "$4" ]; then rm -f "$1.refit"; echo "was done: $1"; return; fi
+              begun=
+              if [ -f "$1.refit" ] && [ "$(sum < "$1.refit")" = "$4" ]; then begun=yes; fi
+              if [ -z "$begun" ] && [ "$have" != "$3" ] && [ "$(head -c "$2" "$1" | sum)" != "$3" ]; then echo "was changed by others: $1"; exit 1; fi
               if [ -z "$4" ]; then rm -f "$1"; echo "gone: $1"; return; fi
-              if [ -f "$1" ] && [ "$(sum < "$1")" = "$4" ]; then echo "was done: $1"; return; fi
-              if [ -n "$3" ]; then
-                have=$(sum < "$1")
-                if [ "$have" != "$3" ] && [ "$(head -c "$2" "$1" | sum)" != "$3" ]; then echo "was changed by others: $1"; exit 1; fi
-              fi
               mkdir -p "${1%/*}"
-              if [ "$2" -gt 0 ]; then truncate -s "$2" "$1"; cat "$5" >> "$1"; else cat "$5" > "$1"; fi
+              if [ "$2" -gt 0 ]; then truncate -s "$2" "$1"; cat "$5" >> "$1"
+              else
+                if [ -z "$begun" ]; then cat "$5" > "$1.refit"; sync; fi
+                cat "$1.refit" > "$1"
+              fi
               sync
               if [ "$(sum < "$1")" != "$4" ]; then echo "could not be written whole: $1"; exit 1; fi
+              rm -f "$1.refit"
               echo "done: $1"
             }
             set -e
@@ -92,8 +100,12 @@ final class Yard {
             FileEdit e = edits.get(i);
             script.append("edit ").append(quote("/mnt" + e.path())).append(' ').append(e.keep());
             script.append(" '").append(e.before()).append("' '").append(e.after()).append("'");
-            script.append(" /refit/files/").append(i).append('\n');
-            files.put("refit/files/" + i, e.content());
+            if (e.copyOf().isEmpty()) {
+              script.append(" /refit/files/").append(i).append('\n');
+              files.put("refit/files/" + i, e.content());
+            } else {
+              script.append(' ').append(quote("/mnt" + e.copyOf())).append('\n');
+            }
           }
           script.append("umount /mnt\n");
         });
@@ -117,7 +129,7 @@ final class Yard {
       String id = host.hypervisor.define(describe(name, owner, disks, base));
       try {
         host.hypervisor.start(id);
-        if (!host.hypervisor.await(PATIENCE, () -> host.hypervisor.domain(id).off())) {
+        if (!host.hypervisor.events.await(PATIENCE, () -> host.hypervisor.domain(id).off())) {
           throw new SiteException(
               SiteException.Kind.MAY_PASS,
               "yard-slow",

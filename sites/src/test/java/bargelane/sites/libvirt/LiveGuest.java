@@ -9,6 +9,7 @@ import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdClient;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.sites.SiteException;
+import bargelane.standins.host.DemoGuest;
 import bargelane.standins.host.DemoHost;
 import bargelane.standins.host.SmallMachines;
 import java.io.IOException;
@@ -47,7 +48,7 @@ abstract class LiveGuest {
     try (ServerSocket s = new ServerSocket(0, 1, InetAddress.getLoopbackAddress())) {
       port = s.getLocalPort();
     }
-    demo.takeIn(GUEST, images, "qcow2", "10.20.1.0/24", "10.20.1.21", port);
+    demo.takeIn(DemoGuest.small(GUEST, images, "qcow2", "10.20.1.0/24", "10.20.1.21", port));
     demo.virsh("start", GUEST);
     status();
   }

@@ -5,6 +5,8 @@ import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import java.nio.file.Path;
+import java.time.Clock;
+import java.util.List;
 import java.util.Optional;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -95,5 +97,27 @@ class SettingsTest {
     IllegalArgumentException e =
         assertThrows(IllegalArgumentException.class, () -> Settings.parse(address));
     assertTrue(e.getMessage().contains(named), e.getMessage());
+  }
+
+  @Test
+  void nonsenseForAnAddressIsRefusedWithAReason() {
+    for (String address :
+        List.of(
+            "http://here",
+            "qemu:///session",
+            "qemu:///system?devices=wooden",
+            "qemu+ssh:///system",
+            "qemu+tcp://there/system",
+            "qemu+ssh://there/session",
+            "qemu:///system?scratch-mib=-3",
+            "not a URI")) {
+      assertTrue(
+          assertThrows(
+                      IllegalArgumentException.class,
+                      () -> new LibvirtDriver("x", address, Clock.systemUTC()))
+                  .getMessage()
+                  .length()
+              > 15);
+    }
   }
 }

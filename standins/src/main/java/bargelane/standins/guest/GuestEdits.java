@@ -142,29 +142,29 @@ public final class GuestEdits {
 
   private void edit(FileEdit e) throws IOException {
     byte[] present = read(e.path());
-    if (e.after().isEmpty()) {
-      if (present != null) {
-        remove(e.path());
-        if (read(e.path()) != null) {
-          throw Refusal.conflict("refit-failed", "could not be removed: " + e.path());
-        }
-      }
-      told.add("gone: " + e.path());
-      return;
-    }
-    if (present != null && FileEdit.digest(present).equals(e.after())) {
+    String have = present == null || present.length == 0 ? "" : FileEdit.digest(present);
+    if (have.equals(e.after())) {
       told.add("was done: " + e.path());
       return;
     }
     byte[] kept = Arrays.copyOf(present == null ? new byte[0] : present, Math.toIntExact(e.keep()));
-    if (!e.before().isEmpty()
-        && (present == null
-            || !FileEdit.digest(present).equals(e.before())
-                && !FileEdit.digest(kept).equals(e.before()))) {
+    if (!have.equals(e.before()) && !FileEdit.digest(kept).equals(e.before())) {
       throw Refusal.conflict("refit-failed", "was changed by others: " + e.path());
     }
-    byte[] whole = Arrays.copyOf(kept, kept.length + e.content().length);
-    System.arraycopy(e.content(), 0, whole, kept.length, e.content().length);
+    if (e.after().isEmpty()) {
+      remove(e.path());
+      if (read(e.path()) != null) {
+        throw Refusal.conflict("refit-failed", "could not be removed: " + e.path());
+      }
+      told.add("gone: " + e.path());
+      return;
+    }
+    byte[] content = e.copyOf().isEmpty() ? e.content() : read(e.copyOf());
+    if (content == null) {
+      throw Refusal.missing("file " + e.copyOf());
+    }
+    byte[] whole = Arrays.copyOf(kept, kept.length + content.length);
+    System.arraycopy(content, 0, whole, kept.length, content.length);
     write(e.path(), whole, present != null);
     byte[] now = read(e.path());
     if (now == null || !FileEdit.digest(now).equals(e.after())) {

@@ -2,40 +2,64 @@ package bargelane.standins.host;
 
 import java.nio.file.Path;
 import java.util.List;
+import java.util.Optional;
 
 /**
- * The definition of the demo's guest on a host: old-bus devices, and one port that the host
- * forwards.
+ * A guest on a host as it may have stood there for years: old-bus devices, and one port that the
+ * host forwards.
+ *
+ * @param images raw images in boot order, converted to {@code format} in the pool
+ * @param cidr the network that the emulator makes for it
+ * @param address where it answers there, at port 8080
+ * @param port of the host that leads to it
+ * @param vars the variables of its UEFI firmware; empty for one that a BIOS starts
  */
-final class DemoGuest {
+public record DemoGuest(
+    String name,
+    List<Path> images,
+    String format,
+    String cidr,
+    String address,
+    int port,
+    int memoryMib,
+    Optional<Path> vars) {
 
-  private DemoGuest() {}
+  private static final String FIRMWARE = "/usr/share/OVMF/OVMF_CODE_4M.fd";
+
+  /** One of the demo's small machines. */
+  public static DemoGuest small(
+      String name, List<Path> images, String format, String cidr, String address, int port) {
+    return new DemoGuest(name, images, format, cidr, address, port, 160, Optional.empty());
+  }
 
   /**
-   * A domain (libvirt "Domain XML format").
+   * Its domain (libvirt "Domain XML format").
    *
-   * @param cidr the network that the emulator makes for it
-   * @param address where it answers there, at port 8080
-   * @param port of the host that leads to it
+   * @param disks its disks in the pool
+   * @param variables its firmware's variables there, if it has any
    */
-  static String xml(
-      String name,
-      List<Path> disks,
-      String format,
-      Path pool,
-      String cidr,
-      String address,
-      int port) {
+  String xml(List<Path> disks, Path pool, Optional<Path> variables) {
+    boolean uefi = variables.isPresent();
     StringBuilder xml =
         new StringBuilder(
             "<domain type='qemu' xmlns:qemu='http://libvirt.org/schemas/domain/qemu/1.0'><name>");
-    xml.append(name).append("</name><memory unit='MiB'>160</memory><vcpu>1</vcpu>");
-    xml.append("<os><type arch='x86_64' machine='pc'>hvm</type><boot dev='hd'/></os>");
+    xml.append(name).append("</name><memory unit='MiB'>").append(memoryMib);
+    xml.append("</memory><vcpu>1</vcpu><os><type arch='x86_64' machine='");
+    xml.append(uefi ? "q35" : "pc").append("'>hvm</type>");
+    variables.ifPresent(
+        v ->
+            xml.append("<loader readonly='yes' type='pflash'>")
+                .append(FIRMWARE)
+                .append("</loader><nvram>")
+                .append(v)
+                .append("</nvram>"));
+    xml.append("<boot dev='hd'/></os>");
     xml.append("<features><acpi/></features><on_crash>destroy</on_crash><devices>");
     for (int i = 0; i < disks.size(); i++) {
       xml.append("<disk type='file' device='disk'><driver name='qemu' type='").append(format);
-      xml.append("'/><source file='").append(disks.get(i)).append("'/><target dev='hd");
-      xml.append((char) ('a' + i)).append("' bus='ide'/></disk>");
+      xml.append("'/><source file='").append(disks.get(i)).append("'/><target dev='");
+      xml.append(uefi ? "sd" : "hd").append((char) ('a' + i));
+      xml.append("' bus='").append(uefi ? "sata" : "ide").append("'/></disk>");
     }
     xml.append(
         "<channel type='unix'><target type='virtio' name='org.qemu.guest_agent.0'/></channel>");
@@ -52,7 +76,9 @@ final class DemoGuest {
                 + address
                 + ":8080",
             "-device",
-            "e1000,netdev=net0,mac=52:54:00:20:01:21,bus=pci.0,addr=0x10")) {
+            "e1000,netdev=net0,mac=52:54:00:20:01:21,bus="
+                + (uefi ? "pcie" : "pci")
+                + ".0,addr=0x10")) {
       xml.append("<qemu:arg value='").append(arg).append("'/>");
     }
     xml.append("</qemu:commandline></domain>");

@@ -2,9 +2,6 @@ package bargelane.standins.host;
 
 import java.io.Closeable;
 import java.io.IOException;
-import java.net.InetAddress;
-import java.net.ServerSocket;
-import java.net.Socket;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -12,6 +9,7 @@ import java.nio.file.StandardCopyOption;
 import java.util.ArrayList;
 import java.util.HashSet;
 import java.util.List;
+import java.util.Optional;
 import java.util.Set;
 import java.util.concurrent.TimeUnit;
 import java.util.stream.Stream;
@@ -24,18 +22,18 @@ import java.util.stream.Stream;
  */
 public final class DemoHost implements Closeable {
 
-  private static final long START_SECONDS = 30;
+  static final long START_SECONDS = 30;
 
-  private final String account;
+  final String account;
   private final Path dir;
   private Process daemon;
-  private Process sshd;
-  private int sshPort;
+  private final DemoSsh ssh;
   private boolean limited;
   private final boolean system;
 
   private DemoHost(String account, Path dir, boolean system) {
     this.account = account;
+    this.ssh = new DemoSsh(this, dir);
     this.dir = dir;
     this.system = system;
   }
@@ -106,7 +104,7 @@ public final class DemoHost implements Closeable {
     return exec(whole);
   }
 
-  private static boolean root() {
+  static boolean root() {
     return "root".equals(System.getProperty("user.name"));
   }
 
@@ -127,7 +125,7 @@ public final class DemoHost implements Closeable {
     return "qemu:///" + (system ? "system" : "session") + "?socket=" + socket();
   }
 
-  private List<String> as(List<String> command) {
+  List<String> as(List<String> command) {
     List<String> whole = new ArrayList<>();
     if (system) {
       return command;
@@ -159,7 +157,7 @@ public final class DemoHost implements Closeable {
     return exec(as(List.of(command)));
   }
 
-  private static String exec(List<String> command) throws IOException {
+  static String exec(List<String> command) throws IOException {
     Process process = new ProcessBuilder(command).redirectErrorStream(true).start();
     process.getOutputStream().close();
     String out = new String(process.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
@@ -249,7 +247,7 @@ public final class DemoHost implements Closeable {
     }
   }
 
-  private static void pause() throws IOException {
+  static void pause() throws IOException {
     try {
       Thread.sleep(100);
     } catch (InterruptedException e) {
@@ -270,105 +268,17 @@ public final class DemoHost implements Closeable {
   }
 
   /**
-   * Lets the account in over SSH, on a port of loopback; gives the site's address that way. The
-   * server runs as the account, which is given a shell in the server's own view of the accounts.
+   * Lets the account in over SSH, on a port of loopback; gives the site's address that way.
    *
    * @param more more parameters, beginning with {@code &}
    */
   public String overSsh(String more) throws IOException {
-    Path ssh = Files.createDirectories(dir.resolve("ssh"));
-    for (String key : List.of("host_key", "key")) {
-      if (Files.notExists(ssh.resolve(key))) {
-        exec(List.of("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", ssh + "/" + key));
-      }
-    }
-    if (sshPort == 0) {
-      try (ServerSocket socket = new ServerSocket(0, 1, InetAddress.getLoopbackAddress())) {
-        sshPort = socket.getLocalPort();
-      }
-    }
-    Files.copy(
-        ssh.resolve("key.pub"),
-        ssh.resolve("authorized_keys"),
-        StandardCopyOption.REPLACE_EXISTING);
-    Files.writeString(
-        ssh.resolve("known_hosts"),
-        "[127.0.0.1]:" + sshPort + " " + Files.readString(ssh.resolve("host_key.pub")));
-    Files.writeString(
-        ssh.resolve("sshd.conf"),
-        String.join(
-            "\n",
-            "ListenAddress 127.0.0.1:" + sshPort,
-            "HostKey " + ssh + "/host_key",
-            "AuthorizedKeysFile " + ssh + "/authorized_keys",
-            "PidFile none",
-            "StrictModes no",
-            "UsePAM no",
-            "PasswordAuthentication no",
-            "KbdInteractiveAuthentication no",
-            ""));
-    List<String> server =
-        as(List.of("/usr/sbin/sshd", "-D", "-E", dir + "/sshd.log", "-f", ssh + "/sshd.conf"));
-    if (root()) {
-      StringBuilder accounts = new StringBuilder();
-      for (String line : Files.readAllLines(Path.of("/etc/passwd"))) {
-        String[] fields = line.split(":", -1);
-        if (fields[0].equals(account)) {
-          fields[5] = dir.resolve("home").toString();
-          fields[6] = "/bin/sh";
-        }
-        accounts.append(String.join(":", fields)).append('\n');
-      }
-      Files.writeString(ssh.resolve("passwd"), accounts);
-      exec(List.of("chown", account, ssh + "/host_key"));
-      Files.writeString(dir.resolve("sshd.log"), "");
-      exec(List.of("chown", account, dir + "/sshd.log"));
-      List<String> whole =
-          new ArrayList<>(
-              List.of(
-                  "unshare", "-m", "sh", "-ec", "mount --bind \"$0\" /etc/passwd; exec \"$@\""));
-      whole.add(ssh.resolve("passwd").toString());
-      whole.addAll(server);
-      server = whole;
-    }
-    sshd = new ProcessBuilder(server).redirectErrorStream(true).start();
-    long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(START_SECONDS);
-    while (true) {
-      try (Socket socket = new Socket(InetAddress.getLoopbackAddress(), sshPort)) {
-        break;
-      } catch (IOException e) {
-        if (!sshd.isAlive() || System.nanoTime() > until) {
-          throw new IOException(
-              "sshd did not start: "
-                  + new String(sshd.getInputStream().readAllBytes(), StandardCharsets.UTF_8)
-                  + Files.readString(dir.resolve("sshd.log")),
-              e);
-        }
-        pause();
-      }
-    }
-    return "qemu+ssh://"
-        + account
-        + "@127.0.0.1:"
-        + sshPort
-        + "/session?socket="
-        + socket()
-        + "&keyfile="
-        + ssh
-        + "/key&known_hosts="
-        + ssh
-        + "/known_hosts"
-        + more;
+    return ssh.open() + more;
   }
 
   /** Kills the SSH server and all connections through it; guests and daemon run on. */
   public void killSsh() {
-    if (sshd != null) {
-      List<ProcessHandle> all = sshd.descendants().toList();
-      sshd.destroyForcibly();
-      all.forEach(ProcessHandle::destroyForcibly);
-      all.forEach(p -> p.onExit().join());
-    }
+    ssh.kill();
   }
 
   /** Kills a guest's process, as a loss of power would. */
@@ -393,36 +303,38 @@ public final class DemoHost implements Closeable {
     return killed;
   }
 
-  /**
-   * Takes disk images in as a machine with old-bus devices, off.
-   *
-   * @param images raw images, converted to {@code format} in the pool
-   * @param address where the guest answers on the network, at port 8080
-   */
-  public void takeIn(
-      String name, List<Path> images, String format, String cidr, String address, int port)
-      throws IOException {
+  /** Takes a guest in: its disks into the pool, its machine off. */
+  public void takeIn(DemoGuest guest) throws IOException {
     List<Path> disks = new ArrayList<>();
-    for (int i = 0; i < images.size(); i++) {
-      Path disk = pool().resolve(name + "-" + i + "." + format);
+    for (int i = 0; i < guest.images().size(); i++) {
+      Path disk = pool().resolve(guest.name() + "-" + i + "." + guest.format());
       exec(
           List.of(
               "qemu-img",
               "convert",
               "-q",
               "-O",
-              format,
-              images.get(i).toString(),
+              guest.format(),
+              guest.images().get(i).toString(),
               disk.toString()));
-      if (root()) {
-        exec(List.of("chown", account + ":", disk.toString()));
-      }
+      given(disk);
       disks.add(disk);
     }
-    String xml = DemoGuest.xml(name, disks, format, pool(), cidr, address, port);
-    Path file = dir.resolve(name + ".xml");
-    Files.writeString(file, xml);
+    Optional<Path> vars = guest.vars().map(v -> dir.resolve(guest.name() + ".vars"));
+    if (vars.isPresent()) {
+      Files.copy(guest.vars().get(), vars.get(), StandardCopyOption.REPLACE_EXISTING);
+      given(vars.get());
+    }
+    Path file = dir.resolve(guest.name() + ".xml");
+    Files.writeString(file, guest.xml(disks, pool(), vars));
     virsh("define", file.toString());
+  }
+
+  /** Gives a file to the host's account. */
+  private void given(Path file) throws IOException {
+    if (root()) {
+      exec(List.of("chown", account + ":", file.toString()));
+    }
   }
 
   /** Ends every guest, disk server and watcher of this host, and its daemon. */

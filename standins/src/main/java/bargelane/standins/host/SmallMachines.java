@@ -5,11 +5,16 @@ import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.attribute.PosixFilePermissions;
+import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.List;
+import java.util.Optional;
 import java.util.stream.Stream;
 
-/** The small machines that {@code scripts/small-machine} builds, kept in the checkout's target. */
+/**
+ * The small machines that {@code scripts/small-machine} builds, kept in the checkout's target, and
+ * stock guests.
+ */
 public final class SmallMachines {
 
   private SmallMachines() {}
@@ -29,21 +34,47 @@ public final class SmallMachines {
 
   private static Path build(String what) throws IOException {
     Path dir = root().resolve("target/small-machines");
-    Process process =
-        new ProcessBuilder(root().resolve("scripts/small-machine").toString(), what, dir.toString())
-            .redirectErrorStream(true)
-            .start();
+    script("small-machine", what, dir.toString());
+    return dir;
+  }
+
+  private static void script(String name, String... arguments) throws IOException {
+    List<String> command = new ArrayList<>();
+    command.add(root().resolve("scripts").resolve(name).toString());
+    command.addAll(List.of(arguments));
+    Process process = new ProcessBuilder(command).redirectErrorStream(true).start();
     process.getOutputStream().close();
     String out = new String(process.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
     try {
       if (process.waitFor() != 0) {
-        throw new IOException("the small machine could not be built: " + out.strip());
+        throw new IOException("a machine could not be built: " + out.strip());
       }
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       throw new IOException(e);
     }
-    return dir;
+  }
+
+  /**
+   * Installs a stock guest by {@code scripts/stock-guest} in a directory, unless it is there.
+   *
+   * @param name what it is made of, as the script says
+   */
+  public static DemoGuest stock(Path dir, String name, int port) throws IOException {
+    Path image = dir.resolve(name + ".raw");
+    if (Files.notExists(image)) {
+      script("stock-guest", dir.toString(), name);
+    }
+    Path vars = dir.resolve(name + ".vars");
+    return new DemoGuest(
+        name,
+        List.of(image),
+        "qcow2",
+        "10.20.1.0/24",
+        "10.20.1.21",
+        port,
+        512,
+        Files.exists(vars) ? Optional.of(vars) : Optional.empty());
   }
 
   /** Builds the guest if need be; gives the directory of its disks. */

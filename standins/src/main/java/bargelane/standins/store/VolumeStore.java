@@ -42,7 +42,7 @@ public final class VolumeStore implements Closeable {
   private final PointFiles files;
   private final Markers markers;
   private final Map<String, Volume> volumes = new ConcurrentHashMap<>();
-  private final Map<String, Map<String, Snapshot>> snapshots = new ConcurrentHashMap<>();
+  private final Snapshots snapshots;
   private final ReentrantReadWriteLock instant = new ReentrantReadWriteLock(true);
   private final Room room = new Room(this::used);
 
@@ -54,6 +54,7 @@ public final class VolumeStore implements Closeable {
     this.files = new PointFiles(dir.resolve("points"));
     this.markers =
         new Markers(dir.resolve("markers"), granularity, state, volumes::get, this::save);
+    this.snapshots = new Snapshots(this, dir.resolve("snapshots"), state, this::save);
   }
 
   /** Opens or makes the store in a directory. */
@@ -98,16 +99,7 @@ public final class VolumeStore implements Closeable {
         markers.open(e.getKey(), volume);
       }
     }
-    for (SnapshotRecord record : state.snapshots.values()) {
-      Map<String, Snapshot> parts = new LinkedHashMap<>();
-      for (String name : record.volumes()) {
-        Snapshot part =
-            new Snapshot(this, volumes.get(name), snapshotDir(record.name(), name), false);
-        parts.put(name, part);
-        volumes.get(name).snapshots().add(part);
-      }
-      snapshots.put(record.name(), parts);
-    }
+    snapshots.load();
     layers.tidy();
     save();
   }
@@ -120,10 +112,6 @@ public final class VolumeStore implements Closeable {
         }
       }
     }
-  }
-
-  private Path snapshotDir(String snapshot, String volume) {
-    return dir.resolve("snapshots").resolve(snapshot + "@" + volume);
   }
 
   private void save() throws IOException {
@@ -382,19 +370,15 @@ public final class VolumeStore implements Closeable {
       return;
     }
     List<Volume> all = names.stream().map(this::volume).toList();
-    Map<String, Snapshot> parts = new LinkedHashMap<>();
     instant.writeLock().lock();
     try {
+      snapshots.take(name, all);
       for (Volume volume : all) {
-        Snapshot part = new Snapshot(this, volume, snapshotDir(name, volume.record().name()), true);
-        parts.put(volume.record().name(), part);
-        volume.snapshots().add(part);
         markers.open(name, volume);
       }
     } finally {
       instant.writeLock().unlock();
     }
-    snapshots.put(name, parts);
     state.snapshots.put(name, new SnapshotRecord(name, owner, new LinkedHashSet<>(names)));
     state.markers.put(name, new LinkedHashSet<>(names));
     state.markerOwners.put(name, owner);
@@ -430,11 +414,7 @@ public final class VolumeStore implements Closeable {
 
   /** One volume's part of a snapshot. */
   public Snapshot snapshot(String name, String volume) {
-    Snapshot part = snapshots.getOrDefault(name, Map.of()).get(volume);
-    if (part == null) {
-      throw Refusal.missing("snapshot " + name + " of volume " + volume);
-    }
-    return part;
+    return snapshots.part(name, volume);
   }
 
   /** A read-only device over a snapshot. */
@@ -444,16 +424,7 @@ public final class VolumeStore implements Closeable {
 
   /** Ends a snapshot; its marker stays. An unknown one is fine. */
   public synchronized void dropSnapshot(String name) throws IOException {
-    state.snapshots.remove(name);
-    save();
-    Map<String, Snapshot> parts = snapshots.remove(name);
-    if (parts != null) {
-      for (Snapshot part : parts.values()) {
-        synchronized (part.volume()) {
-          part.delete();
-        }
-      }
-    }
+    snapshots.drop(name);
   }
 
   @Override
