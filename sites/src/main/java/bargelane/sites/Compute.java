@@ -80,6 +80,26 @@ public interface Compute {
    */
   String refit(String name, String owner, List<String> disks, List<FileEdit> edits);
 
+  /** Whether {@link #look} can be asked here. */
+  default boolean looks() {
+    return false;
+  }
+
+  /**
+   * Copies the files that a refit decides by out of file systems that only the kernel's own drivers
+   * read, through a yard as {@link #refit} has one. A journal that was not replayed is, so the
+   * disks have to be clones.
+   *
+   * @param disks the machine's volumes in boot order
+   * @param places the disks and partitions to look at, as {@code 0/2}; logical volumes are looked
+   *     at all
+   * @param onto a volume that is written as {@link bargelane.blocks.layout.CopiedFiles} reads it
+   */
+  default void look(
+      String name, String owner, List<String> disks, List<String> places, String onto) {
+    throw new UnsupportedOperationException();
+  }
+
   /** Sets a machine's owner tag; the empty one makes it the site's own. */
   void ownMachine(String id, String owner);
 

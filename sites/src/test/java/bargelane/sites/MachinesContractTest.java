@@ -153,6 +153,7 @@ class MachinesContractTest extends DriverContract {
     return new FileEdit(
         beside.disk(),
         beside.partition(),
+        beside.within(),
         beside.fileSystem(),
         path,
         0,

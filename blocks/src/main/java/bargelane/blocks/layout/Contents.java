@@ -8,19 +8,42 @@ import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
+import java.util.Set;
 
 /**
  * What lies in a disk's partitions: file systems that are read here, and the names of those that
  * are not.
  *
  * @param partition 0 where the whole disk is one file system
- * @param kind as {@code fstab} would name it; {@code lvm2} for a physical volume, {@code luks} for
- *     an encrypted one, empty if it is not known
+ * @param kind as {@code fstab} would name it; {@code lvm2} for a physical volume, {@code raid} for
+ *     a part of an array, {@code luks} for an encrypted one, {@code damaged} where it can't be told
+ *     apart, empty if it is not known
  * @param tree its files, where they can be read
  * @param trouble why not, where it should be
+ * @param within how the file system is reached from its partition, as {@link CopiedFiles} says;
+ *     empty where it begins with it
  */
 public record Contents(
-    int partition, long offset, int type, String kind, Optional<FileTree> tree, String trouble) {
+    int partition,
+    long offset,
+    int type,
+    String kind,
+    Optional<FileTree> tree,
+    String trouble,
+    String within) {
+
+  private Contents(
+      int partition, long offset, int type, String kind, Optional<FileTree> tree, String trouble) {
+    this(partition, offset, type, kind, tree, trouble, "");
+  }
+
+  /** Kinds that the kernel's own drivers read in a yard, where ours do not. */
+  private static final Set<String> COPIED = Set.of("xfs", "btrfs", "lvm2", "damaged");
+
+  /** Whether there may be files that only the kernel's own drivers read. */
+  public boolean hidden() {
+    return tree.isEmpty() && COPIED.contains(kind);
+  }
 
   /** A mark by which a format is known: some bytes at an offset. */
   private record Mark(String kind, long offset, byte[] bytes) {
@@ -32,6 +55,7 @@ public record Contents(
   private static final List<Mark> MARKS =
       List.of(
           new Mark("lvm2", 512, "LABELONE"),
+          new Mark("raid", 4096, "\u00fcN+\u00a9"),
           new Mark("luks", 0, "LUKS\u00ba\u00be"),
           new Mark("xfs", 0, "XFSB"),
           new Mark("btrfs", 65536 + 64, "_BHRfS_M"),

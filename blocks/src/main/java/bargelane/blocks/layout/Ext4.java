@@ -52,7 +52,9 @@ public final class Ext4 implements FileTree {
   private final boolean clean;
   private final String kind;
   private final String uuid;
+  private final ByteBuffer superBlock;
   private Map<Long, Journal.Copy> journal = Map.of();
+  private long top = ROOT_INODE;
 
   private record Inode(int mode, long size, boolean extents, ByteBuffer map) {
     boolean link() {
@@ -71,6 +73,7 @@ public final class Ext4 implements FileTree {
   private Ext4(BlockDevice disk, long start, ByteBuffer sb) throws LayoutException {
     this.disk = disk;
     this.start = start;
+    this.superBlock = sb;
     int logBlock = sb.getInt(24);
     int incompatible = sb.getInt(96);
     if (logBlock < 0 || logBlock > 6) {
@@ -117,6 +120,27 @@ public final class Ext4 implements FileTree {
             "the file system at " + start + " needs its journal, which lies on another disk");
       }
       fs.journal = fs.committed(fs.inode(journalInode));
+    }
+    return fs;
+  }
+
+  /**
+   * The files below a directory: paths, and links that begin with {@code /}, begin there.
+   *
+   * @throws LayoutException if it is not there
+   */
+  Ext4 below(String directory) throws IOException {
+    Ext4 fs = new Ext4(disk, start, superBlock);
+    fs.journal = journal;
+    fs.top = top;
+    for (String part : directory.split("/")) {
+      if (!part.isEmpty()) {
+        Long number = entries(inode(fs.top)).get(part);
+        if (number == null || !inode(number).directory()) {
+          throw new LayoutException("there is no directory " + directory);
+        }
+        fs.top = number;
+      }
     }
     return fs;
   }
@@ -229,7 +253,7 @@ public final class Ext4 implements FileTree {
   /** All regular files by path, with their sizes in bytes. */
   public Map<String, Long> files() throws IOException {
     Map<String, Long> files = new LinkedHashMap<>();
-    walk("", inode(ROOT_INODE), files, 0);
+    walk("", inode(top), files, 0);
     return files;
   }
 
@@ -255,7 +279,7 @@ public final class Ext4 implements FileTree {
 
   private Optional<Inode> find(String path) throws IOException {
     Deque<String> todo = new ArrayDeque<>(List.of(path.split("/")));
-    Deque<Inode> way = new ArrayDeque<>(List.of(inode(ROOT_INODE)));
+    Deque<Inode> way = new ArrayDeque<>(List.of(inode(top)));
     int links = 0;
     while (!todo.isEmpty()) {
       String part = todo.pop();

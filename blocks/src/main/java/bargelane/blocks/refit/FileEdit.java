@@ -10,6 +10,7 @@ import java.util.HexFormat;
  *
  * @param disk in boot order, from 0
  * @param partition as its table numbers it
+ * @param within how the file system is reached from the partition, as {@link Guest.Place} says
  * @param fileSystem its kind, as a mount names it
  * @param path from the file system's own root
  * @param keep bytes of the present file that stay, from its beginning
@@ -25,6 +26,7 @@ import java.util.HexFormat;
 public record FileEdit(
     int disk,
     int partition,
+    String within,
     String fileSystem,
     String path,
     long keep,
@@ -36,8 +38,9 @@ public record FileEdit(
     String reason,
     String difference) {
 
-  /** An edit that was kept before files were copied copies none. */
+  /** An edit that was kept before there were these begins with its partition, and copies none. */
   public FileEdit {
+    within = within == null ? "" : within;
     copyOf = copyOf == null ? "" : copyOf;
   }
 
@@ -60,6 +63,7 @@ public record FileEdit(
     return new FileEdit(
         place.disk(),
         place.partition(),
+        place.within(),
         place.tree().kind(),
         path,
         0,
@@ -80,6 +84,7 @@ public record FileEdit(
     return new FileEdit(
         place.disk(),
         place.partition(),
+        place.within(),
         place.tree().kind(),
         path,
         file.length,
@@ -101,6 +106,7 @@ public record FileEdit(
     return new FileEdit(
         place.disk(),
         place.partition(),
+        place.within(),
         place.tree().kind(),
         path,
         0,
@@ -118,6 +124,7 @@ public record FileEdit(
     return new FileEdit(
         disk,
         partition,
+        within,
         fileSystem,
         path,
         keep,
@@ -140,6 +147,7 @@ public record FileEdit(
     return new FileEdit(
         disk,
         partition,
+        within,
         fileSystem,
         path,
         keep,

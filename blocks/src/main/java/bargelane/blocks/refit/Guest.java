@@ -2,6 +2,7 @@ package bargelane.blocks.refit;
 
 import bargelane.blocks.BlockDevice;
 import bargelane.blocks.layout.Contents;
+import bargelane.blocks.layout.CopiedFiles;
 import bargelane.blocks.layout.FileTree;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
@@ -28,8 +29,12 @@ public record Guest(
     List<Loader> loaders,
     List<String> unread) {
 
-  /** A file system and where it lies. */
-  public record Place(int disk, int partition, FileTree tree) {}
+  /**
+   * A file system and where it lies.
+   *
+   * @param within how it is reached from its partition, as {@link Contents} says
+   */
+  public record Place(int disk, int partition, String within, FileTree tree) {}
 
   /** A loader's configuration file and the entries that it lists. */
   public record Loader(Place place, String path, String text, List<Entry> entries) {}
@@ -50,21 +55,34 @@ public record Guest(
 
   /** Looks into a guest's disks, in boot order. */
   public static Guest look(List<? extends BlockDevice> disks) throws IOException {
+    return look(disks, Optional.empty());
+  }
+
+  /**
+   * Looks into a guest's disks, in boot order.
+   *
+   * @param copied what a yard copied out of file systems that are not read here
+   */
+  public static Guest look(List<? extends BlockDevice> disks, Optional<BlockDevice> copied)
+      throws IOException {
     List<List<Contents>> contents = new ArrayList<>();
     List<String> unread = new ArrayList<>();
-    List<Place> trees = new ArrayList<>();
     for (int i = 0; i < disks.size(); i++) {
-      List<Contents> found;
       try {
-        found = Contents.of(disks.get(i));
+        contents.add(Contents.of(disks.get(i)));
       } catch (bargelane.blocks.layout.LayoutException e) {
-        found = List.of();
+        contents.add(List.of());
         unread.add("disk " + i + ": " + e.getMessage());
       }
-      contents.add(found);
-      for (Contents c : found) {
+    }
+    if (copied.isPresent()) {
+      contents = CopiedFiles.with(contents, copied.get());
+    }
+    List<Place> trees = new ArrayList<>();
+    for (int i = 0; i < contents.size(); i++) {
+      for (Contents c : contents.get(i)) {
         if (c.tree().isPresent()) {
-          trees.add(new Place(i, c.partition(), c.tree().get()));
+          trees.add(new Place(i, c.partition(), c.within(), c.tree().get()));
         } else if (!c.trouble().isEmpty() && !c.kind().equals("swap")) {
           unread.add("disk " + i + " partition " + c.partition() + ": " + c.trouble());
         }
@@ -133,6 +151,19 @@ public record Guest(
       entries.add(new Entry(kernel, List.copyOf(initrds), arguments));
     }
     return new Loader(place, path, text, entries);
+  }
+
+  /** Where there may be files that only a yard reads: disks and partitions, as {@code 0/2}. */
+  public List<String> hidden() {
+    List<String> hidden = new ArrayList<>();
+    for (int i = 0; i < contents.size(); i++) {
+      for (Contents c : contents.get(i)) {
+        if (c.hidden()) {
+          hidden.add(i + "/" + c.partition());
+        }
+      }
+    }
+    return hidden;
   }
 
   /** {@code uefi} if the disks are made to be started so, else {@code bios}. */

@@ -2,6 +2,8 @@ package bargelane.blocks.refit;
 
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
+import java.util.TreeSet;
 
 /**
  * Which drivers of Linux a family of devices needs: before the root file system is there, and
@@ -34,6 +36,14 @@ public record Hardware(String disk, String nic, String firmware) {
   /** Whether we know what this family needs. */
   public boolean known() {
     return DISK.containsKey(disk) && (nic.isEmpty() || NIC.containsKey(nic));
+  }
+
+  /** All drivers that any family needs. */
+  public static Set<String> drivers() {
+    Set<String> all = new TreeSet<>();
+    DISK.values().forEach(all::addAll);
+    NIC.values().forEach(all::addAll);
+    return all;
   }
 
   boolean uefi() {

@@ -90,7 +90,7 @@ public final class Refit {
           e.disk() >= guest.contents().size()
               ? Optional.empty()
               : guest.contents().get(e.disk()).stream()
-                  .filter(c -> c.partition() == e.partition())
+                  .filter(c -> c.partition() == e.partition() && c.within().equals(e.within()))
                   .findFirst()
                   .flatMap(c -> c.tree());
       if (tree.isEmpty()

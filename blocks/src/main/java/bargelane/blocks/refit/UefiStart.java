@@ -46,7 +46,7 @@ record UefiStart(List<FileEdit> edits, List<String> refused, List<String> unjudg
     for (int disk = 0; disk < guest.contents().size(); disk++) {
       for (Contents c : guest.contents().get(disk)) {
         if (c.type() == Partition.EFI && c.tree().isPresent()) {
-          partitions.add(new Place(disk, c.partition(), c.tree().get()));
+          partitions.add(new Place(disk, c.partition(), c.within(), c.tree().get()));
         } else if (c.type() == Partition.EFI) {
           unread.add("the EFI system partition of disk " + disk + " can't be read");
         }

@@ -47,6 +47,9 @@ public final class Refits {
 
   private static final TypeReference<List<FileEdit>> EDITS = new TypeReference<>() {};
 
+  /** Room for what a yard copies: kernels and their initial RAM file systems above all. */
+  private static final long COPIED_BYTES = 2L << 30;
+
   private final Services services;
   private final Moves moves;
   private final Landing landings;
@@ -98,9 +101,64 @@ public final class Refits {
     RefitPlan with(Guest guest) throws IOException;
   }
 
-  /** Looks into the clones of one machine. */
+  /**
+   * Looks into the clones of one machine; what our own readers do not read is copied out of them by
+   * a yard first, where the site has one.
+   */
   private RefitPlan look(Work w, TowState state, MemberEntity m, Side side, Use use) {
     List<String> volumes = landings.cloneNames(w, state, m);
+    List<String> hidden =
+        moves.compute(state, side).looks()
+            ? opened(w, state, m, side, volumes, disks -> Guest.look(disks).hidden())
+            : List.of();
+    if (hidden.isEmpty()) {
+      return opened(w, state, m, side, volumes, disks -> use.with(Guest.look(disks)));
+    }
+    String copied = "bl-" + w.runId() + "-look-" + m.name;
+    try {
+      copy(w, state, m, side, hidden, copied);
+      List<String> all = new ArrayList<>(volumes);
+      all.add(copied);
+      int last = volumes.size();
+      return opened(
+          w,
+          state,
+          m,
+          side,
+          all,
+          disks -> use.with(Guest.look(disks.subList(0, last), Optional.of(disks.get(last)))));
+    } finally {
+      services.ledger().remove(state.siteId(side), "volume", copied);
+    }
+  }
+
+  private void copy(
+      Work w, TowState state, MemberEntity m, Side side, List<String> hidden, String onto) {
+    List<String> volumes = landings.cloneNames(w, state, m);
+    String site = state.siteId(side);
+    String owner = services.ledger().plan(site, w.subjectId(), "volume", onto);
+    Target target = moves.driver(state, side).target();
+    // One that an earlier look left behind may be half written.
+    target.deleteVolume(onto);
+    String storage =
+        state.replicas.stream()
+            .filter(r -> r.memberId.equals(m.id))
+            .findFirst()
+            .orElseThrow()
+            .storage;
+    target.createVolume(onto, owner, COPIED_BYTES, storage);
+    services.ledger().plan(site, w.subjectId(), "machine", onto);
+    moves.compute(state, side).look(onto, owner, volumes, hidden, onto);
+    services.ledger().remove(site, "machine", onto);
+  }
+
+  private interface Opened<T> {
+    T with(List<NbdClient> disks) throws IOException;
+  }
+
+  /** Opens volumes to be read, and closes them again. */
+  private <T> T opened(
+      Work w, TowState state, MemberEntity m, Side side, List<String> volumes, Opened<T> use) {
     Target target = moves.driver(state, side).target();
     List<NbdClient> disks = new ArrayList<>();
     try {
@@ -110,7 +168,7 @@ public final class Refits {
             NbdClient.connect(
                 NbdAddress.parse(target.openVolume(volume + "-look", volume, false).uri())));
       }
-      return use.with(Guest.look(disks));
+      return use.with(disks);
     } catch (IOException e) {
       throw new SiteException(
           SiteException.Kind.MAY_PASS,

@@ -135,7 +135,10 @@ final class DomainDefinition {
             + ",netdev=net"
             + index
             + (nic.mac().isEmpty() ? "" : ",mac=" + nic.mac())
-            + (uefi ? "" : ",bus=pci.0,addr=0x" + Integer.toHexString(0x10 + index));
+            // In a slot that the hypervisor gives to none of its own devices.
+            + (uefi ? ",bus=pcie.0" : ",bus=pci.0")
+            + ",addr=0x"
+            + Integer.toHexString(0x10 + index);
     for (String value : List.of("-netdev", backend.toString(), "-device", device)) {
       line.append("<qemu:arg value='").append(escape(value)).append("'/>");
     }

@@ -255,7 +255,18 @@ final class LibvirtCompute implements Compute {
 
   @Override
   public String refit(String name, String owner, List<String> disks, List<FileEdit> edits) {
-    return new Yard(host).run(name, owner, disks, edits);
+    return new Yard(host).edit(name, owner, disks, edits);
+  }
+
+  @Override
+  public boolean looks() {
+    return !host.settings.yard().isEmpty();
+  }
+
+  @Override
+  public void look(
+      String name, String owner, List<String> disks, List<String> places, String onto) {
+    new Yard(host).look(name, owner, disks, places, onto);
   }
 
   @Override

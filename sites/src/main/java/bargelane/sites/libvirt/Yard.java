@@ -3,10 +3,13 @@ package bargelane.sites.libvirt;
 import static bargelane.sites.libvirt.DomainXml.escape;
 
 import bargelane.blocks.refit.FileEdit;
+import bargelane.blocks.refit.Hardware;
 import bargelane.blocks.refit.Initramfs;
 import bargelane.sites.SiteException;
 import bargelane.sites.libvirt.Catalogue.State;
 import java.io.IOException;
+import java.io.InputStream;
+import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -17,10 +20,11 @@ import java.util.List;
 import java.util.Map;
 
 /**
- * Edits files in volumes through a small machine on the host that has them as disks, so that the
- * writing is done by the file systems' own drivers. The machine is a kernel and an archive that
- * {@code scripts/small-machine yard} builds; what it is to do comes in a second archive. It has no
- * network, tells what it did on its serial line and switches itself off.
+ * Edits and reads files in volumes through a small machine on the host that has them as disks, so
+ * that it is done by the file systems' own drivers. The machine is a kernel and an archive that
+ * {@code scripts/small-machine yard} builds; what it is to do comes in a second archive, as a
+ * script and the functions that it uses. It has no network, tells what it did on its serial line
+ * and switches itself off.
  */
 final class Yard {
 
@@ -53,49 +57,26 @@ final class Yard {
     return "'" + text.replace("'", "'\\''") + "'";
   }
 
+  /** Where a disk, or a part of it, is in the yard. */
+  private static String device(int disk, int partition) {
+    return "/dev/vd" + (char) ('a' + disk) + (partition == 0 ? "" : partition);
+  }
+
   /** What the yard does: per file system, each file checked before and after. */
   static Map<String, byte[]> work(List<FileEdit> edits) {
     Map<String, List<Integer>> places = new LinkedHashMap<>();
     for (int i = 0; i < edits.size(); i++) {
       FileEdit e = edits.get(i);
-      String device =
-          "/dev/vd" + (char) ('a' + e.disk()) + (e.partition() == 0 ? "" : e.partition());
-      places
-          .computeIfAbsent(
-              "mount -t " + e.fileSystem() + " " + device + " /mnt", k -> new ArrayList<>())
-          .add(i);
+      String place =
+          String.join(
+              " ", "enter", device(e.disk(), e.partition()), quote(e.within()), e.fileSystem());
+      places.computeIfAbsent(place, k -> new ArrayList<>()).add(i);
     }
-    StringBuilder script =
-        new StringBuilder(
-            """
-            sum() { sha256sum | cut -d' ' -f1; }
-            # A file is replaced through a copy beside it, so that a yard that is cut short goes on, and
-            # in place, so that owner, mode and labels stay.
-            edit() { # FILE KEEP BEFORE AFTER CONTENT
-              have=
-              if [ -s "$1" ]; then have=$(sum < "$1"); fi
-              if [ "$have" = "$4" ]; then rm -f "$1.refit"; echo "was done: $1"; return; fi
-              begun=
-              if [ -f "$1.refit" ] && [ "$(sum < "$1.refit")" = "$4" ]; then begun=yes; fi
-              if [ -z "$begun" ] && [ "$have" != "$3" ] && [ "$(head -c "$2" "$1" | sum)" != "$3" ]; then echo "was changed by others: $1"; exit 1; fi
-              if [ -z "$4" ]; then rm -f "$1"; echo "gone: $1"; return; fi
-              mkdir -p "${1%/*}"
-              if [ "$2" -gt 0 ]; then truncate -s "$2" "$1"; cat "$5" >> "$1"
-              else
-                if [ -z "$begun" ]; then cat "$5" > "$1.refit"; sync; fi
-                cat "$1.refit" > "$1"
-              fi
-              sync
-              if [ "$(sum < "$1")" != "$4" ]; then echo "could not be written whole: $1"; exit 1; fi
-              rm -f "$1.refit"
-              echo "done: $1"
-            }
-            set -e
-            """);
+    StringBuilder script = new StringBuilder(". /refit/functions\nset -e\n");
     Map<String, byte[]> files = new LinkedHashMap<>();
     places.forEach(
-        (mount, numbers) -> {
-          script.append(mount).append('\n');
+        (enter, numbers) -> {
+          script.append(enter).append('\n');
           for (int i : numbers) {
             FileEdit e = edits.get(i);
             script.append("edit ").append(quote("/mnt" + e.path())).append(' ').append(e.keep());
@@ -109,15 +90,51 @@ final class Yard {
           }
           script.append("umount /mnt\n");
         });
+    return script(files, script);
+  }
+
+  /** What the yard does to copy files out: places as {@code 0/2}, onto the last disk. */
+  static Map<String, byte[]> copying(List<String> places, int disks) {
+    StringBuilder script = new StringBuilder(". /refit/functions\nset -e\n");
+    script.append("drivers='").append(String.join(" ", Hardware.drivers())).append("'\n");
+    script.append("onto ").append(device(disks, 0)).append('\n');
+    for (String place : places) {
+      int slash = place.indexOf('/');
+      int disk = Integer.parseInt(place.substring(0, slash));
+      int partition = Integer.parseInt(place.substring(slash + 1));
+      script.append("copy ").append(disk).append(' ').append(partition).append(' ');
+      script.append(device(disk, partition)).append('\n');
+    }
+    script.append("copy_volumes\nput_away\n");
+    return script(new LinkedHashMap<>(), script);
+  }
+
+  private static Map<String, byte[]> script(Map<String, byte[]> files, StringBuilder script) {
     files.put("refit/script", script.toString().getBytes(StandardCharsets.UTF_8));
+    try (InputStream functions = Yard.class.getResourceAsStream("yard-functions.sh")) {
+      files.put("refit/functions", functions.readAllBytes());
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
+    }
     return files;
   }
 
-  /** Carries the edits out, and gives what the yard told. */
-  String run(String name, String owner, List<String> disks, List<FileEdit> edits) {
+  /** Copies files out of the named places of some volumes, onto another volume. */
+  void look(String name, String owner, List<String> disks, List<String> places, String onto) {
+    List<String> all = new ArrayList<>(disks);
+    all.add(onto);
+    run(name, owner, all, copying(places, disks.size()));
+  }
+
+  /** Carries edits out, and gives what the yard told. */
+  String edit(String name, String owner, List<String> disks, List<FileEdit> edits) {
+    return run(name, owner, disks, work(edits));
+  }
+
+  private String run(String name, String owner, List<String> disks, Map<String, byte[]> files) {
     byte[] kernel = part("yard-kernel");
     byte[] initrd = part("yard-initrd");
-    byte[] work = Initramfs.write(work(edits));
+    byte[] work = Initramfs.write(files);
     byte[] both =
         java.util.Arrays.copyOf(initrd, initrd.length + (-initrd.length & 3) + work.length);
     System.arraycopy(work, 0, both, both.length - work.length, work.length);
@@ -167,7 +184,7 @@ final class Yard {
         .append("'><name>")
         .append(escape(name));
     x.append("</name><metadata>").append(new DomainXml.Mark(owner, false, "").element());
-    x.append("</metadata><memory unit='MiB'>256</memory><vcpu>1</vcpu>");
+    x.append("</metadata><memory unit='MiB'>384</memory><vcpu>1</vcpu>");
     x.append("<os><type arch='x86_64' machine='pc'>hvm</type><kernel>").append(escape(base));
     x.append("-kernel</kernel><initrd>").append(escape(base)).append("-initrd</initrd>");
     x.append(

@@ -213,6 +213,7 @@ class RefitTest {
     return new FileEdit(
         e.disk(),
         e.partition(),
+        e.within(),
         e.fileSystem(),
         path,
         0,

@@ -51,6 +51,9 @@ public final class GuestEdits {
       if (e.path().matches("(?s).*[\"\\n].*") || !e.path().startsWith("/")) {
         throw Refusal.conflict("path-unfit", "'" + e.path() + "' can't be a guest's file here");
       }
+      if (!e.within().isEmpty()) {
+        throw Refusal.conflict("refit-failed", "there is no yard here for " + e.within());
+      }
       places
           .computeIfAbsent(
               e.disk() + " " + e.partition() + " " + e.fileSystem(), k -> new ArrayList<>())

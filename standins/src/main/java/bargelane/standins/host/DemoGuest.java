@@ -36,9 +36,10 @@ public record DemoGuest(
    * Its domain (libvirt "Domain XML format").
    *
    * @param disks its disks in the pool
+   * @param dir of the host, for the agent's socket
    * @param variables its firmware's variables there, if it has any
    */
-  String xml(List<Path> disks, Path pool, Optional<Path> variables) {
+  String xml(List<Path> disks, Path pool, Path dir, Optional<Path> variables) {
     boolean uefi = variables.isPresent();
     StringBuilder xml =
         new StringBuilder(
@@ -61,8 +62,10 @@ public record DemoGuest(
       xml.append(uefi ? "sd" : "hd").append((char) ('a' + i));
       xml.append("' bus='").append(uefi ? "sata" : "ide").append("'/></disk>");
     }
-    xml.append(
-        "<channel type='unix'><target type='virtio' name='org.qemu.guest_agent.0'/></channel>");
+    // The path that the daemon would choose may be longer than a socket's can be.
+    xml.append("<channel type='unix'><source mode='bind' path='").append(dir).append("/");
+    xml.append(name).append(".agent'/><target type='virtio' name='org.qemu.guest_agent.0'/>");
+    xml.append("</channel>");
     xml.append("<serial type='file'><source path='").append(pool).append("/").append(name);
     xml.append(".console'/></serial><memballoon model='none'/></devices><qemu:commandline>");
     for (String arg :

@@ -326,7 +326,7 @@ public final class DemoHost implements Closeable {
       given(vars.get());
     }
     Path file = dir.resolve(guest.name() + ".xml");
-    Files.writeString(file, guest.xml(disks, pool(), vars));
+    Files.writeString(file, guest.xml(disks, pool(), dir, vars));
     virsh("define", file.toString());
   }
 

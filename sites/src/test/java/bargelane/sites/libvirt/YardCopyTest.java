@@ -1,0 +1,311 @@
+package bargelane.sites.libvirt;
+
+import static org.junit.jupiter.api.Assertions.assertArrayEquals;
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.blocks.layout.Contents;
+import bargelane.blocks.nbd.NbdAddress;
+import bargelane.blocks.nbd.NbdClient;
+import bargelane.blocks.refit.Card;
+import bargelane.blocks.refit.FileEdit;
+import bargelane.blocks.refit.Guest;
+import bargelane.blocks.refit.Hardware;
+import bargelane.blocks.refit.Refit;
+import bargelane.blocks.refit.RefitPlan;
+import bargelane.standins.host.DemoHost;
+import bargelane.standins.host.SmallMachines;
+import java.io.IOException;
+import java.io.InputStream;
+import java.nio.ByteBuffer;
+import java.nio.channels.FileChannel;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Clock;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.List;
+import java.util.Optional;
+import java.util.zip.GZIPInputStream;
+import org.junit.jupiter.api.AfterAll;
+import org.junit.jupiter.api.BeforeAll;
+import org.junit.jupiter.api.Test;
+
+/** What a yard copies out of guests is what their own kernels see. */
+class YardCopyTest {
+
+  private static final String OWNER = "bargelane/y";
+  private static final String COPIED = "copied";
+  private static final int MIB = 1 << 20;
+
+  private static Path dir;
+  private static DemoHost demo;
+  private static LibvirtDriver driver;
+
+  @BeforeAll
+  static void start() throws IOException {
+    Path yard = SmallMachines.yard();
+    dir = SmallMachines.shortDirectory();
+    demo = DemoHost.start("games", dir.resolve("h"), "hithe", "10.20.7.1");
+    driver =
+        new LibvirtDriver("hithe", demo.address("&reserve-mib=16&yard=" + yard), Clock.systemUTC());
+  }
+
+  @AfterAll
+  static void stop() throws IOException {
+    demo.close();
+    SmallMachines.delete(dir);
+  }
+
+  private static void take(String volume, Path image) throws IOException {
+    driver.target().createVolume(volume, OWNER, Files.size(image), "pool");
+    String uri = driver.target().openVolume("fill", volume, true).uri();
+    try (NbdClient disk = NbdClient.connect(NbdAddress.parse(uri));
+        FileChannel file = FileChannel.open(image)) {
+      ByteBuffer piece = ByteBuffer.allocate(MIB);
+      for (long at = 0; file.read(piece.clear(), at) > 0; at += piece.limit()) {
+        piece.flip();
+        if (piece.mismatch(ByteBuffer.allocate(piece.limit())) >= 0) {
+          disk.write(at, piece.duplicate());
+        }
+      }
+      disk.flush();
+    }
+    driver.target().closeExport("fill");
+  }
+
+  private interface Use<T> {
+    T with(Guest guest) throws IOException;
+  }
+
+  private static <T> T look(List<String> volumes, boolean copied, Use<T> use) throws IOException {
+    List<String> all = new ArrayList<>(volumes);
+    if (copied) {
+      all.add(COPIED);
+    }
+    List<NbdClient> disks = new ArrayList<>();
+    try {
+      for (String v : all) {
+        disks.add(
+            NbdClient.connect(
+                NbdAddress.parse(driver.target().openVolume("look-" + v, v, false).uri())));
+      }
+      return use.with(
+          Guest.look(
+              disks.subList(0, volumes.size()),
+              copied ? Optional.of(disks.get(volumes.size())) : Optional.empty()));
+    } finally {
+      for (NbdClient d : disks) {
+        d.close();
+      }
+      all.forEach(v -> driver.target().closeExport("look-" + v));
+    }
+  }
+
+  private static void copy(List<String> volumes, List<String> places) {
+    driver.target().deleteVolume(COPIED);
+    driver.target().createVolume(COPIED, OWNER, 1L << 30, "pool");
+    driver.compute().look("looks", OWNER, volumes, places, COPIED);
+  }
+
+  private static void tool(String... command) throws IOException {
+    Process made = new ProcessBuilder(command).redirectErrorStream(true).start();
+    String out = new String(made.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
+    assertEquals(0, made.onExit().join().exitValue(), out);
+  }
+
+  private static Path blank(String name, int mib) throws IOException {
+    Path image = dir.resolve(name);
+    try (FileChannel file =
+        FileChannel.open(
+            image,
+            java.nio.file.StandardOpenOption.CREATE,
+            java.nio.file.StandardOpenOption.WRITE)) {
+      file.write(ByteBuffer.allocate(1), (long) mib * MIB - 1);
+    }
+    return image;
+  }
+
+  private static List<String> told(RefitPlan plan) {
+    List<String> told = new ArrayList<>(plan.refused());
+    told.addAll(plan.unjudged());
+    told.add(plan.os());
+    plan.edits().forEach(e -> told.add(e.partition() + e.path() + e.before() + " > " + e.after()));
+    return told;
+  }
+
+  @Test
+  void aPlanIsTheSameWithOurReadersAndWithTheKernels() throws IOException {
+    List<Path> images = SmallMachines.guestDisks();
+    List<String> disks = List.of("g-0", "g-1");
+    take("g-0", images.get(0));
+    take("g-1", images.get(1));
+    Use<RefitPlan> plan =
+        g ->
+            Refit.plan(
+                g,
+                new Hardware("ide", "e1000"),
+                new Hardware("virtio", "virtio"),
+                List.of(
+                    new Card("", "10.20.1.21", "10.20.7.40", 24, "255.255.255.0", "10.20.7.1")));
+    List<String> ours = told(look(disks, false, plan));
+    assertTrue(ours.size() > 4, ours.toString());
+    copy(disks, List.of("0/1", "0/2", "1/1"));
+    assertEquals(ours, told(look(disks, true, plan)));
+    assertEquals(
+        List.of("vfat", "ext4", "ext4"),
+        look(
+            disks,
+            true,
+            g ->
+                g.contents().stream()
+                    .flatMap(List::stream)
+                    .filter(c -> !(c.tree().orElseThrow() instanceof bargelane.blocks.layout.Ext4))
+                    .map(Contents::kind)
+                    .toList()),
+        "of the copied files");
+  }
+
+  /** Files of a system that is hardly one. */
+  private static Path content(String name) throws IOException {
+    Path content = dir.resolve("content-" + name);
+    Files.createDirectories(content.resolve("etc/network"));
+    Files.createDirectories(content.resolve("usr/lib"));
+    Files.createDirectories(content.resolve("usr/share"));
+    Files.writeString(content.resolve("etc/fstab"), "LABEL=" + name + " / auto defaults 0 1\n");
+    Files.writeString(content.resolve("etc/hostname"), name + "\n");
+    Files.writeString(content.resolve("usr/lib/os-release"), "NAME=\"" + name + " 1\"\n");
+    Files.createSymbolicLink(content.resolve("etc/os-release"), Path.of("/usr/lib/os-release"));
+    Files.writeString(content.resolve("usr/share/other"), "of no interest");
+    return content;
+  }
+
+  /** A volume of two pieces that another volume lies between, as its own tools laid it out. */
+  private static Path physicalVolume(Path fileSystem) throws IOException {
+    Path image = blank("volumes.raw", 16);
+    byte[] bytes = Files.readAllBytes(fileSystem);
+    try (FileChannel file = FileChannel.open(image, java.nio.file.StandardOpenOption.WRITE);
+        InputStream head = YardCopyTest.class.getResourceAsStream("/physical-volume.gz")) {
+      file.write(ByteBuffer.wrap(new GZIPInputStream(head).readAllBytes()), 0);
+      file.write(ByteBuffer.wrap(bytes, 0, 4 * MIB), MIB);
+      file.write(ByteBuffer.wrap(bytes, 4 * MIB, 4 * MIB), 9 * MIB);
+    }
+    return image;
+  }
+
+  private static Path xfs(String name, Path content) throws IOException {
+    Path layout = dir.resolve("layout");
+    Files.writeString(
+        layout,
+        String.join(
+            "\n",
+            "/none",
+            "0 0",
+            "d--755 0 0",
+            "etc d--755 0 0",
+            "fstab ---644 0 0 " + content.resolve("etc/fstab"),
+            "hostname ---640 7 7 " + content.resolve("etc/hostname"),
+            "$",
+            "$",
+            ""));
+    Path image = blank(name, 320);
+    tool("/sbin/mkfs.xfs", "-q", "-p", layout.toString(), image.toString());
+    return image;
+  }
+
+  @Test
+  void fileSystemsThatAreNotReadHereAreLookedIntoAndEditedThroughTheYard() throws IOException {
+    Path btrfs = blank("btrfs.raw", 128);
+    tool("mkfs.btrfs", "-q", "--rootdir", content("b").toString(), btrfs.toString());
+    Path ext4 = blank("ext4.raw", 8);
+    tool("/sbin/mke2fs", "-q", "-t", "ext4", "-d", content("l").toString(), ext4.toString());
+    List<String> disks = List.of("b", "l", "x");
+    take("b", btrfs);
+    take("l", physicalVolume(ext4));
+    take("x", xfs("x.raw", content("x")));
+    List<String> hidden = look(disks, false, Guest::hidden);
+    assertEquals(List.of("0/0", "1/0", "2/0"), hidden);
+    copy(disks, hidden);
+    List<FileEdit> edits = new ArrayList<>();
+    look(
+        disks,
+        true,
+        g -> {
+          assertEquals(List.of(), g.hidden(), "nothing is hidden any more");
+          assertEquals(List.of(), g.unread());
+          assertEquals("b 1", g.os(), "a link from the root is one of its own root");
+          for (String name : disks) {
+            edits.add(renamed(g, disks.indexOf(name), name));
+          }
+          return null;
+        });
+    assertEquals(
+        List.of("", "volume:stock/root", ""), edits.stream().map(FileEdit::within).toList());
+    String told = driver.compute().refit("edits", OWNER, disks, edits);
+    assertEquals(3, told.lines().filter(l -> l.equals("done: /mnt/etc/hostname")).count(), told);
+    assertEquals(
+        3,
+        driver
+            .compute()
+            .refit("edits", OWNER, disks, edits)
+            .lines()
+            .filter(l -> l.equals("was done: /mnt/etc/hostname"))
+            .count());
+    copy(disks, hidden);
+    look(
+        disks,
+        true,
+        g -> {
+          for (FileEdit e : edits) {
+            assertArrayEquals(
+                e.content(), found(g, e.disk()).tree().orElseThrow().read("/etc/hostname", 100));
+          }
+          return null;
+        });
+  }
+
+  private static Contents found(Guest g, int disk) {
+    List<Contents> with =
+        g.contents().get(disk).stream().filter(c -> c.tree().isPresent()).toList();
+    assertEquals(1, with.size(), with.toString());
+    return with.get(0);
+  }
+
+  private static FileEdit renamed(Guest g, int disk, String name) throws IOException {
+    Contents c = found(g, disk);
+    byte[] before = c.tree().orElseThrow().read("/etc/hostname", 100);
+    assertEquals(name + "\n", new String(before, StandardCharsets.UTF_8));
+    assertFalse(c.tree().orElseThrow().uuid().isEmpty());
+    assertTrue(
+        c.tree().orElseThrow().size("/usr/share/other").isEmpty(), "only what is decided by");
+    byte[] after = ("other-" + name + "\n").getBytes(StandardCharsets.UTF_8);
+    return new FileEdit(
+        disk,
+        c.partition(),
+        c.within(),
+        c.kind(),
+        "/etc/hostname",
+        0,
+        after,
+        "",
+        before,
+        FileEdit.digest(before),
+        FileEdit.digest(after),
+        "",
+        "");
+  }
+
+  @Test
+  void aFileSystemThatTheKernelRefusesIsNamedWithItsReason() throws IOException {
+    Path image = blank("broken.raw", 320);
+    byte[] head = Files.readAllBytes(xfs("y.raw", content("y")));
+    Arrays.fill(head, 512, 4 * MIB, (byte) 0x5a);
+    Files.write(image, head);
+    take("n", image);
+    copy(List.of("n"), List.of("0/0"));
+    String why = look(List.of("n"), true, g -> g.unread().get(0));
+    assertTrue(why.startsWith("disk 0 partition 0: the yard "), why);
+  }
+}
