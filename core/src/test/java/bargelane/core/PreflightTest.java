@@ -70,11 +70,21 @@ class PreflightTest {
 
   private static List<Preflight.Result> place(
       LanePlan plan, Inventory target, MachineFacts... machines) {
+    return place(plan, SIZED, target, machines);
+  }
+
+  private static List<Preflight.Result> place(
+      LanePlan plan, Capabilities capabilities, MachineFacts machine) {
+    return place(plan, capabilities, inventory("10.0.0.0/24", ROOM), machine);
+  }
+
+  private static List<Preflight.Result> place(
+      LanePlan plan, Capabilities capabilities, Inventory target, MachineFacts... machines) {
     List<Optional<String>> sizes =
         java.util.Arrays.stream(machines).map(m -> Optional.of("s")).toList();
     Joins joins = new Joins(plan, "over", inventory("10.0.0.0/24", ROOM), target, "there");
     List<Nic> used = target.machines().stream().flatMap(m -> m.nics().stream()).toList();
-    return new Preflight("evening", plan, joins, target, SIZED, used)
+    return new Preflight("evening", plan, joins, target, capabilities, used)
         .place(List.of(machines), sizes);
   }
 
@@ -103,6 +113,28 @@ class PreflightTest {
                 inventory("10.9.0.0/30", ROOM),
                 machine("a", "10.0.0.7"),
                 machine("b", "10.0.0.8"))));
+  }
+
+  private static Capabilities started(String... firmwares) {
+    return new Capabilities(
+        "host",
+        "1",
+        Capabilities.Reach.MACHINE,
+        65536,
+        true,
+        false,
+        true,
+        null,
+        null,
+        List.of(firmwares));
+  }
+
+  @Test
+  void aFirmwareThatTheTargetLacksIsInTheWayWhereItIsTold() {
+    MachineFacts bios = machine("db", "10.0.0.7");
+    assertEquals(List.of(Code.FIRMWARE_NOT_OFFERED), codes(place(PLAN, started("uefi"), bios)));
+    assertEquals(List.of(), codes(place(PLAN, started("uefi", "bios"), bios)));
+    assertEquals(List.of(), codes(place(PLAN, started(), bios)), "it is not told");
   }
 
   @Test

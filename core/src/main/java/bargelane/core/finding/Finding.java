@@ -64,6 +64,7 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
     PLATFORM_AGENT_PRESENT(false),
     CHANGES_NOT_TRACKED(false),
     HOUSE_RULE(false),
+    FIRMWARE_NOT_OFFERED(true),
     NETWORK_NOT_JOINED(true),
     SUBNET_UNKNOWN(true),
     SUBNET_FULL(true),

@@ -24,6 +24,12 @@ public enum BootSign implements Worded {
       "^(?:Please (?:unlock disk|enter passphrase for)|Enter passphrase for)",
       "the guest waits for the passphrase of an encrypted disk",
       "give it at the guest's console, or have the guest unlock its disks by itself at the source"),
+  LOADER_REFUSED(
+      "loader-refused",
+      true,
+      "failed to (?:load|start) Boot\\S+ .*: (?:Access Denied|Security Violation)",
+      "the firmware refuses the loader: it starts signed ones only, and this one is not",
+      "make the machine without Secure Boot, or sign the guest's loader at the source"),
   NO_BOOTABLE_DISK(
       "no-bootable-disk",
       true,

@@ -19,6 +19,7 @@ import java.util.Collection;
 import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
@@ -135,6 +136,17 @@ public final class Preflight {
   private Result place(MachineFacts machine, Optional<String> size) {
     List<Finding> findings = new ArrayList<>();
     checkSize(machine, size, findings);
+    if (!capabilities.starts(machine.firmware())) {
+      findings.add(
+          new Finding(
+              Code.FIRMWARE_NOT_OFFERED,
+              machine.name(),
+              "it is started by "
+                  + machine.firmware().toUpperCase(Locale.ROOT)
+                  + ", and the target has no such firmware",
+              "have it installed there (Debian: ovmf for UEFI), and check the site again",
+              Who.SITE_OWNER));
+    }
     List<PlacedNic> nics = new ArrayList<>();
     for (Nic nic : machine.nics()) {
       nics.add(placeNic(machine, nic, findings));

@@ -25,6 +25,7 @@ class BootSignTest {
         "kernel-panic | [    2.1] Kernel panic - not syncing: Attempted to kill init! exitcode=0x00000100",
         "loader-stopped | grub rescue> ",
         "loader-stopped | error: no such device: 1b0c-77.",
+        "loader-refused | BdsDxe: failed to load Boot0001 \"UEFI Misc Device\" from PciRoot(0x0)/Pci(0x1,0x2)/Pci(0x0,0x0): Access Denied",
         "no-bootable-disk | BdsDxe: No bootable option or device was found.",
         "no-bootable-disk | No bootable device.",
         "emergency-mode | You are in emergency mode. After logging in, type journalctl -xb",

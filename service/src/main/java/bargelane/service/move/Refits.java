@@ -61,11 +61,12 @@ public final class Refits {
   }
 
   private static Hardware hardware(TowState state, MemberEntity m, Side side) {
+    MachineFacts facts = Plans.facts(state, m);
     DeviceFamily f =
         side == Side.HOME
-            ? Plans.facts(state, m).devices()
-            : Sites.capabilities(state.away).devices();
-    return new Hardware(f.disk(), f.nic(), Plans.facts(state, m).firmware());
+            ? facts.devices()
+            : Sites.capabilities(state.away).devices(facts.firmware());
+    return new Hardware(f.disk(), f.nic(), facts.firmware());
   }
 
   /** A machine's network cards on the way to a side. */

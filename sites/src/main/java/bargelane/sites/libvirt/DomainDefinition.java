@@ -41,7 +41,14 @@ final class DomainDefinition {
     x.append("</metadata><memory unit='MiB'>").append(spec.memoryMib());
     x.append("</memory><vcpu>").append(spec.cpus()).append("</vcpu><os");
     x.append(uefi ? " firmware='efi'" : "").append("><type arch='x86_64' machine='");
-    x.append(uefi ? "q35" : "pc").append("'>hvm</type><boot dev='hd'/></os>");
+    x.append(uefi ? "q35" : "pc").append("'>hvm</type>");
+    // What starts at its source need not be signed for the keys of this host's firmware.
+    x.append(
+        uefi
+            ? "<firmware><feature enabled='no' name='enrolled-keys'/>"
+                + "<feature enabled='no' name='secure-boot'/></firmware>"
+            : "");
+    x.append("<boot dev='hd'/></os>");
     x.append("<features><acpi/></features><on_crash>destroy</on_crash><devices>");
     boolean virtio = host.settings.devices().equals("virtio");
     int index = 0;

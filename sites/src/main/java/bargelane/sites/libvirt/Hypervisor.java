@@ -16,6 +16,8 @@ import java.util.function.Consumer;
 import java.util.function.Function;
 import java.util.function.Supplier;
 import java.util.function.ToIntFunction;
+import org.w3c.dom.Element;
+import org.w3c.dom.NodeList;
 
 /**
  * One connection to a libvirt daemon, shared by all who name the same address, opened again when it
@@ -221,6 +223,24 @@ final class Hypervisor {
     }
     Native.free(Pointer.nativeValue(xml));
     return "kvm";
+  }
+
+  /** Whether it has a UEFI firmware for machines (libvirt "Domain capabilities", "OS"). */
+  boolean startsUefi() {
+    String xml =
+        text(
+            lib()
+                .virConnectGetDomainCapabilities(
+                    connection(), null, "x86_64", "q35", domainType(), 0),
+            "capabilities of machines");
+    NodeList enums = DomainXml.parse(xml).getElementsByTagName("enum");
+    for (int i = 0; i < enums.getLength(); i++) {
+      Element e = (Element) enums.item(i);
+      if (e.getAttribute("name").equals("firmware") && e.getTextContent().contains("efi")) {
+        return true;
+      }
+    }
+    return false;
   }
 
   /** A storage pool: its description and its bytes. */

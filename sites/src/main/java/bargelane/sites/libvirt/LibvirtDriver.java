@@ -246,7 +246,9 @@ public final class LibvirtDriver implements SiteDriver {
         false,
         false,
         true,
-        virtio ? new DeviceFamily("virtio", "virtio") : new DeviceFamily("ide", "e1000"));
+        virtio ? new DeviceFamily("virtio", "virtio") : new DeviceFamily("ide", "e1000"),
+        virtio ? new DeviceFamily("virtio", "virtio") : new DeviceFamily("sata", "e1000"),
+        host.hypervisor.startsUefi() ? List.of("bios", "uefi") : List.of("bios"));
   }
 
   @Override
