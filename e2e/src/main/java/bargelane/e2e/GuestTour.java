@@ -123,7 +123,11 @@ final class GuestTour extends Narration {
         .forEach(e -> say(e.path("path").asText() + ": " + e.path("reason").asText()));
     String unjudged = texts(plan.path("unjudged"));
     if (!plan.path("refused").isEmpty()) {
-      told.put("plan", "in the way: " + texts(plan.path("refused")));
+      told.put(
+          "plan",
+          "in the way: "
+              + texts(plan.path("refused"))
+              + (unjudged.isEmpty() ? "" : "; " + unjudged));
       check("what is in the way is said beforehand: " + told.get("plan"), true);
       return;
     }
@@ -131,7 +135,9 @@ final class GuestTour extends Narration {
         "plan", String.join(", ", edits) + (unjudged.isEmpty() ? "" : "; not judged: " + unjudged));
     told.put("test", started(journey.work("test")));
     say("Test: it answered after " + told.get("test") + ".");
-    told.put("cutover", started(journey.confirmed("cutover")));
+    JsonNode cutover = journey.confirmed("cutover");
+    told.put("cutover", started(cutover));
+    say("The steps of the cutover took " + times(cutover) + ".");
     List<String> there = seen(away, "new");
     JsonNode nic = journey.wave().path("machines").path(0).path("nics").path(0);
     String address = nic.path("address").asText();

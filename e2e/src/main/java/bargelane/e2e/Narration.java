@@ -1,6 +1,10 @@
 package bargelane.e2e;
 
 import com.fasterxml.jackson.databind.JsonNode;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.List;
 import java.util.Locale;
 import java.util.function.Predicate;
 
@@ -62,5 +66,24 @@ abstract class Narration {
       }
     }
     return !array.isEmpty();
+  }
+
+  /** How long each step of a run took, those above a second. */
+  static String times(JsonNode run) {
+    List<String> times = new ArrayList<>();
+    for (JsonNode s : run.path("steps")) {
+      if (s.path("startedAt").isTextual() && s.path("endedAt").isTextual()) {
+        double took =
+            Duration.between(
+                        Instant.parse(s.path("startedAt").asText()),
+                        Instant.parse(s.path("endedAt").asText()))
+                    .toMillis()
+                / 1000.0;
+        if (took >= 1) {
+          times.add(s.path("name").asText() + " " + seconds(took));
+        }
+      }
+    }
+    return String.join(", ", times);
   }
 }

@@ -248,25 +248,6 @@ final class RealTour extends Narration {
                         || o.contains(run.path("id").asText())));
   }
 
-  /** How long each step of a run took, those above a second. */
-  private static String times(JsonNode run) {
-    List<String> times = new ArrayList<>();
-    for (JsonNode s : run.path("steps")) {
-      if (s.path("startedAt").isTextual() && s.path("endedAt").isTextual()) {
-        double took =
-            Duration.between(
-                        Instant.parse(s.path("startedAt").asText()),
-                        Instant.parse(s.path("endedAt").asText()))
-                    .toMillis()
-                / 1000.0;
-        if (took >= 1) {
-          times.add(s.path("name").asText() + " " + seconds(took));
-        }
-      }
-    }
-    return String.join(", ", times);
-  }
-
   private void cutover() throws IOException {
     step(8, "Cutover: stopped there, started here on other hardware, nothing lost");
     JsonNode run = journey.confirmed("cutover");

@@ -64,6 +64,7 @@ public final class CopiedFiles {
               told[4].isEmpty() ? "unknown" : told[4],
               tree,
               told[6],
+              told[5],
               told[3]);
       if (told[3].startsWith("volume:")) {
         here.set(own, known(first));
@@ -86,7 +87,7 @@ public final class CopiedFiles {
 
   /** A physical volume whose volumes are listed is not a riddle any more. */
   private static Contents known(Contents c) {
-    return new Contents(c.partition(), c.offset(), c.type(), "", Optional.empty(), "", "");
+    return new Contents(c.partition(), c.offset(), c.type(), "", Optional.empty(), "", "", "");
   }
 
   private static int number(String text, String line) throws LayoutException {

@@ -127,6 +127,7 @@ public final class Refit {
       } else if (hardware) {
         drivers();
         names();
+        unlocked();
       }
       if (to.uefi()) {
         UefiStart start = UefiStart.of(guest);
@@ -336,8 +337,9 @@ public final class Refit {
     boolean all = guest.unread().isEmpty();
     for (List<Contents> disk : guest.contents()) {
       for (Contents c : disk) {
-        c.tree().ifPresent(t -> held.add(t.uuid().toLowerCase(Locale.ROOT)));
-        all &= c.tree().isPresent() || c.kind().isEmpty() || c.kind().equals("swap");
+        held.add(c.uuid().toLowerCase(Locale.ROOT));
+        // What lies in volumes, arrays and encrypted disks is not known by their own identity.
+        all &= c.kind().isEmpty() || !c.uuid().isEmpty() && !c.kind().equals("luks");
       }
     }
     for (String line : guest.text("/etc/fstab").orElse("").split("\n")) {
@@ -369,13 +371,33 @@ public final class Refit {
     }
   }
 
+  /**
+   * Encrypted disks that {@code crypttab} unlocks by names that change (crypttab(5)): what lies on
+   * them is missed.
+   */
+  private void unlocked() {
+    for (String line : guest.text("/etc/crypttab").orElse("").split("\n")) {
+      String[] fields = line.strip().split("\\s+");
+      boolean named =
+          fields.length >= 2
+              && !fields[0].startsWith("#")
+              && (DEVICE.matcher(fields[1]).matches() || ATTACHED.matcher(fields[1]).lookingAt());
+      if (named && (fields.length < 4 || !List.of(fields[3].split(",")).contains("nofail"))) {
+        refused.add(
+            "/etc/crypttab unlocks "
+                + fields[1]
+                + ", a name that changes with the hardware: the start would stop there. Name it by"
+                + " its UUID at the source");
+      }
+    }
+  }
+
   private static boolean optional(String option) {
     return option.equals("nofail") || option.equals("noauto");
   }
 
   private String stable(String line, String device) {
-    Optional<String> uuid =
-        guest.behind(device).flatMap(c -> c.tree()).map(t -> t.uuid()).filter(u -> !u.isEmpty());
+    Optional<String> uuid = guest.behind(device).map(Contents::uuid).filter(u -> !u.isEmpty());
     if (uuid.isEmpty()) {
       unjudged.add(
           "the identity of " + device + " is not known, so its name stays: " + line.strip());

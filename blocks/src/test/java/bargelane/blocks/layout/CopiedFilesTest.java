@@ -24,9 +24,9 @@ class CopiedFilesTest {
   private static final List<List<Contents>> OWN =
       List.of(
           List.of(
-              new Contents(1, 1 << 20, 0x83, "ext4", Optional.empty(), "", ""),
-              new Contents(2, 9 << 20, 0x8e, "lvm2", Optional.empty(), "not read here", "")),
-          List.of(new Contents(0, 0, 0, "xfs", Optional.empty(), "not read here", "")));
+              new Contents(1, 1 << 20, 0x83, "ext4", Optional.empty(), "", "", ""),
+              new Contents(2, 9 << 20, 0x8e, "lvm2", Optional.empty(), "not read here", "", "")),
+          List.of(new Contents(0, 0, 0, "xfs", Optional.empty(), "not read here", "", "")));
 
   @TempDir Path dir;
 

@@ -108,4 +108,41 @@ class LayoutTest {
     sector.putInt(458, Integer.MAX_VALUE);
     assertThrows(LayoutException.class, () -> Partition.read(disk));
   }
+
+  /** What begins a disk that one of the system's tools laid out, and no more. */
+  private Contents of(String name, int mib, String... tool) throws Exception {
+    Path image = dir.resolve(name);
+    run("truncate", "-s", mib + "M", image.toString());
+    String[] command = Arrays.copyOf(tool, tool.length + 1);
+    command[tool.length] = image.toString();
+    run(command);
+    MemoryDevice head = new MemoryDevice(2 << 20);
+    try (var in = Files.newInputStream(image)) {
+      head.write(0, ByteBuffer.wrap(in.readNBytes(2 << 20)));
+    }
+    return Contents.of(head).get(0);
+  }
+
+  @Test
+  void whatIsNotReadIsKnownByItsKindAndItsIdentity() throws Exception {
+    String id = "51b1a001-0000-4000-8000-00000000aaaa";
+    for (Contents c :
+        List.of(
+            of("swap", 4, "/sbin/mkswap", "-q", "-U", id),
+            of("xfs", 320, "/sbin/mkfs.xfs", "-q", "-m", "uuid=" + id),
+            of("btrfs", 128, "mkfs.btrfs", "-q", "-U", id))) {
+      assertEquals(id, c.uuid(), c.kind());
+      assertEquals(c.kind() + " is not read here", c.trouble());
+      assertEquals(!c.kind().equals("swap"), c.hidden(), "a yard reads it");
+    }
+    MemoryDevice luks = new MemoryDevice(1 << 20);
+    byte[] mark = {'L', 'U', 'K', 'S', (byte) 0xba, (byte) 0xbe};
+    luks.write(0, ByteBuffer.wrap(mark));
+    luks.write(168, ByteBuffer.wrap(id.getBytes(java.nio.charset.StandardCharsets.US_ASCII)));
+    assertEquals(
+        "luks " + id, Contents.of(luks).get(0).kind() + " " + Contents.of(luks).get(0).uuid());
+    MemoryDevice array = new MemoryDevice(1 << 20);
+    array.write(4096, ByteBuffer.wrap(new byte[] {(byte) 0xfc, 0x4e, 0x2b, (byte) 0xa9}));
+    assertEquals("raid", Contents.of(array).get(0).kind());
+  }
 }

@@ -288,6 +288,34 @@ class RefitPlanTest {
             .anyMatch(r -> r.contains("by-path") && r.contains("Name it by its UUID")));
   }
 
+  @Test
+  void swapThatIsNamedByItsDiskIsNamedByItsIdentity() throws Exception {
+    String id = "51b1a001-0000-4000-8000-00000000bbbb";
+    put("etc/fstab", "/dev/sdb none swap sw 0 0\n");
+    guest();
+    Path swap = dir.resolve("swap");
+    tool("truncate", "-s", "4M", swap.toString());
+    tool("/sbin/mkswap", "-q", "-U", id, swap.toString());
+    Guest guest = Guest.look(List.of(device(dir.resolve("image")), device(swap)));
+    RefitPlan plan = Refit.plan(guest, new Hardware("ide", "e1000"), VIRTIO, List.of());
+    assertEquals("UUID=" + id + " none swap sw 0 0\n", changes(plan).get("/etc/fstab"));
+  }
+
+  @Test
+  void anEncryptedDiskThatIsUnlockedByANameThatChangesIsInTheWay() throws IOException {
+    put(
+        "etc/crypttab",
+        "# target source key options\n"
+            + "data /dev/sdb1 none luks\n"
+            + "later /dev/sdc1 none luks,nofail\n"
+            + "home UUID=51b1a001-0000-4000-8000-00000000aaaa none luks\n");
+    List<String> refused =
+        Refit.plan(guest(), new Hardware("ide", "e1000"), VIRTIO, List.of()).refused();
+    assertEquals(1, refused.stream().filter(r -> r.contains("crypttab")).count(), refused + "");
+    assertTrue(refused.stream().anyMatch(r -> r.contains("unlocks /dev/sdb1, a name")));
+    assertEquals(List.of(), moved().refused(), "on like hardware names stay");
+  }
+
   /** The plan of a guest that UEFI starts, with loaders in its EFI system partition. */
   private RefitPlan uefi(String... loaders) throws IOException {
     Path esp = dir.resolve("esp");

@@ -67,13 +67,15 @@ wanted() {
     etc/default/grub etc/modprobe.d usr/lib/os-release lib/systemd/system usr/lib/systemd/system lib/systemd/systemd-udevd \
     usr/lib/systemd/systemd-udevd usr/bin/udevadm var/lib/cloud/data var/lib/cloud/seed boot grub grub2 loader extlinux \
     syslinux syslinux.cfg extlinux.conf EFI; do
+    # What lies behind a linked lib is listed under usr.
+    if [ -L lib ] && [ "${path#lib/}" != "$path" ]; then continue; fi
     if [ -e "$path" ] || [ -L "$path" ]; then echo "$path"; fi
   done
   for path in lib initrd* initramfs* vmlinuz*; do
     if [ -L "$path" ] || [ -f "$path" ]; then echo "$path"; fi
   done
   for version in lib/modules/* usr/lib/modules/*; do
-    [ -f "$version/modules.dep" ] && [ ! -L lib -o "${version#usr}" != "$version" ] || continue
+    if [ ! -f "$version/modules.dep" ] || { [ -L lib ] && [ "${version#lib/}" != "$version" ]; }; then continue; fi
     ls -d "$version"/modules.*
     for path in $drivers; do
       sed -n "s#^\([^:]*/\)\?$(echo "$path" | sed 's/_/[_-]/g')\.ko[^:]*:.*#&#p" "$version/modules.dep" | tr -d ':' | tr ' ' '\n' | sed "/./s#^#$version/#;/./!d"

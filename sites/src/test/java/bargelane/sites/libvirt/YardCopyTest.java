@@ -179,6 +179,9 @@ class YardCopyTest {
     Files.writeString(content.resolve("usr/lib/os-release"), "NAME=\"" + name + " 1\"\n");
     Files.createSymbolicLink(content.resolve("etc/os-release"), Path.of("/usr/lib/os-release"));
     Files.writeString(content.resolve("usr/share/other"), "of no interest");
+    Files.createDirectories(content.resolve("usr/lib/systemd/system"));
+    Files.writeString(content.resolve("usr/lib/systemd/system/a.service"), "[Unit]\n");
+    Files.createSymbolicLink(content.resolve("lib"), Path.of("usr/lib"));
     return content;
   }
 
