@@ -9,32 +9,26 @@ import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdClient;
 import bargelane.blocks.refit.Card;
 import bargelane.blocks.refit.FileEdit;
-import bargelane.blocks.refit.Guest;
 import bargelane.blocks.refit.Hardware;
 import bargelane.blocks.refit.Refit;
 import bargelane.blocks.refit.RefitPlan;
 import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.site.Inventory;
 import bargelane.sites.Compute;
-import bargelane.standins.host.DemoHost;
 import bargelane.standins.host.SmallMachines;
 import java.io.IOException;
 import java.net.HttpURLConnection;
 import java.net.URI;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
-import java.time.Clock;
-import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Map;
 import java.util.concurrent.TimeUnit;
-import org.junit.jupiter.api.AfterAll;
-import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.Test;
 
 /** A guest that was made for old-bus devices, on a host that has paravirtual ones only. */
-class RefitTest {
+class RefitTest extends YardHost {
 
   private static final Hardware OLD = new Hardware("ide", "e1000");
   private static final Hardware NEW = new Hardware("virtio", "virtio");
@@ -42,58 +36,10 @@ class RefitTest {
       List.of(new Card("", "10.20.1.21", "10.20.7.40", 24, "255.255.255.0", "10.20.7.1"));
   private static final List<String> DISKS = List.of("r-0", "r-1");
 
-  private static Path dir;
-  private static DemoHost demo;
-  private static LibvirtDriver driver;
-
-  @BeforeAll
-  static void start() throws IOException {
-    Path yard = SmallMachines.yard();
-    dir = SmallMachines.shortDirectory();
-    demo = DemoHost.start("games", dir.resolve("h"), "hithe", "10.20.7.1");
-    driver =
-        new LibvirtDriver("hithe", demo.address("&reserve-mib=16&yard=" + yard), Clock.systemUTC());
-  }
-
-  @AfterAll
-  static void stop() throws IOException {
-    demo.close();
-    SmallMachines.delete(dir);
-  }
-
   private static void take(String... volumes) throws IOException {
     List<Path> images = SmallMachines.guestDisks();
     for (int i = 0; i < volumes.length; i++) {
-      long size = java.nio.file.Files.size(images.get(i));
-      driver.target().createVolume(volumes[i], "bargelane/r", size, "pool");
-      String uri = driver.target().openVolume("fill", volumes[i], true).uri();
-      try (NbdClient disk = NbdClient.connect(NbdAddress.parse(uri))) {
-        byte[] image = java.nio.file.Files.readAllBytes(images.get(i));
-        disk.write(0, java.nio.ByteBuffer.wrap(image));
-        disk.flush();
-      }
-      driver.target().closeExport("fill");
-    }
-  }
-
-  private interface Use<T> {
-    T with(Guest guest) throws IOException;
-  }
-
-  private static <T> T look(List<String> volumes, Use<T> use) throws IOException {
-    List<NbdClient> disks = new ArrayList<>();
-    try {
-      for (String v : volumes) {
-        disks.add(
-            NbdClient.connect(
-                NbdAddress.parse(driver.target().openVolume("look-" + v, v, false).uri())));
-      }
-      return use.with(Guest.look(disks));
-    } finally {
-      for (NbdClient d : disks) {
-        d.close();
-      }
-      volumes.forEach(v -> driver.target().closeExport("look-" + v));
+      take(volumes[i], images.get(i));
     }
   }
 
@@ -103,7 +49,7 @@ class RefitTest {
         .define(
             new Compute.Spec(
                 name,
-                "bargelane/r",
+                OWNER,
                 "",
                 1,
                 160,
@@ -171,10 +117,10 @@ class RefitTest {
         List.of("/initrd.img", "/etc/fstab", "/syslinux.cfg", "/etc/network/interfaces"),
         plan.edits().stream().map(FileEdit::path).toList());
     cutShort(plan.edits().get(1));
-    String told = driver.compute().refit("refit-1", "bargelane/r", DISKS, plan.edits());
+    String told = driver.compute().refit("refit-1", OWNER, DISKS, plan.edits());
     assertTrue(told.contains("\ndone: /mnt/etc/fstab"), told);
     assertTrue(
-        driver.compute().refit("refit-1", "bargelane/r", DISKS, plan.edits()).contains("was done"),
+        driver.compute().refit("refit-1", OWNER, DISKS, plan.edits()).contains("was done"),
         "a second time changes nothing");
     assertFalse(look(DISKS, g -> Refit.plan(g, OLD, NEW, List.of())).needed());
     String fit = define("fit", DISKS);
@@ -184,7 +130,7 @@ class RefitTest {
     check(DISKS);
     List<FileEdit> made = plan.edits().stream().map(FileEdit::remembered).toList();
     RefitPlan back = look(DISKS, g -> Refit.reverse(g, made).orElseThrow());
-    driver.compute().refit("refit-2", "bargelane/r", DISKS, back.edits());
+    driver.compute().refit("refit-2", OWNER, DISKS, back.edits());
     assertEquals(
         plan.edits().stream().map(FileEdit::after).toList(),
         look(DISKS, g -> Refit.plan(g, OLD, NEW, MOVED)).edits().stream()
@@ -201,7 +147,7 @@ class RefitTest {
         .compute()
         .refit(
             "refit-0",
-            "bargelane/r",
+            OWNER,
             DISKS,
             List.of(
                 with(e, e.path(), half, e.before(), FileEdit.digest(half)),

@@ -6,15 +6,12 @@ import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.blocks.layout.Contents;
-import bargelane.blocks.nbd.NbdAddress;
-import bargelane.blocks.nbd.NbdClient;
 import bargelane.blocks.refit.Card;
 import bargelane.blocks.refit.FileEdit;
 import bargelane.blocks.refit.Guest;
 import bargelane.blocks.refit.Hardware;
 import bargelane.blocks.refit.Refit;
 import bargelane.blocks.refit.RefitPlan;
-import bargelane.standins.host.DemoHost;
 import bargelane.standins.host.SmallMachines;
 import java.io.IOException;
 import java.io.InputStream;
@@ -23,86 +20,17 @@ import java.nio.channels.FileChannel;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
-import java.time.Clock;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Optional;
 import java.util.zip.GZIPInputStream;
-import org.junit.jupiter.api.AfterAll;
-import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.Test;
 
 /** What a yard copies out of guests is what their own kernels see. */
-class YardCopyTest {
+class YardCopyTest extends YardHost {
 
-  private static final String OWNER = "bargelane/y";
   private static final String COPIED = "copied";
-  private static final int MIB = 1 << 20;
-
-  private static Path dir;
-  private static DemoHost demo;
-  private static LibvirtDriver driver;
-
-  @BeforeAll
-  static void start() throws IOException {
-    Path yard = SmallMachines.yard();
-    dir = SmallMachines.shortDirectory();
-    demo = DemoHost.start("games", dir.resolve("h"), "hithe", "10.20.7.1");
-    driver =
-        new LibvirtDriver("hithe", demo.address("&reserve-mib=16&yard=" + yard), Clock.systemUTC());
-  }
-
-  @AfterAll
-  static void stop() throws IOException {
-    demo.close();
-    SmallMachines.delete(dir);
-  }
-
-  private static void take(String volume, Path image) throws IOException {
-    driver.target().createVolume(volume, OWNER, Files.size(image), "pool");
-    String uri = driver.target().openVolume("fill", volume, true).uri();
-    try (NbdClient disk = NbdClient.connect(NbdAddress.parse(uri));
-        FileChannel file = FileChannel.open(image)) {
-      ByteBuffer piece = ByteBuffer.allocate(MIB);
-      for (long at = 0; file.read(piece.clear(), at) > 0; at += piece.limit()) {
-        piece.flip();
-        if (piece.mismatch(ByteBuffer.allocate(piece.limit())) >= 0) {
-          disk.write(at, piece.duplicate());
-        }
-      }
-      disk.flush();
-    }
-    driver.target().closeExport("fill");
-  }
-
-  private interface Use<T> {
-    T with(Guest guest) throws IOException;
-  }
-
-  private static <T> T look(List<String> volumes, boolean copied, Use<T> use) throws IOException {
-    List<String> all = new ArrayList<>(volumes);
-    if (copied) {
-      all.add(COPIED);
-    }
-    List<NbdClient> disks = new ArrayList<>();
-    try {
-      for (String v : all) {
-        disks.add(
-            NbdClient.connect(
-                NbdAddress.parse(driver.target().openVolume("look-" + v, v, false).uri())));
-      }
-      return use.with(
-          Guest.look(
-              disks.subList(0, volumes.size()),
-              copied ? Optional.of(disks.get(volumes.size())) : Optional.empty()));
-    } finally {
-      for (NbdClient d : disks) {
-        d.close();
-      }
-      all.forEach(v -> driver.target().closeExport("look-" + v));
-    }
-  }
 
   private static void copy(List<String> volumes, List<String> places) {
     driver.target().deleteVolume(COPIED);
@@ -150,15 +78,15 @@ class YardCopyTest {
                 new Hardware("virtio", "virtio"),
                 List.of(
                     new Card("", "10.20.1.21", "10.20.7.40", 24, "255.255.255.0", "10.20.7.1")));
-    List<String> ours = told(look(disks, false, plan));
+    List<String> ours = told(look(disks, plan));
     assertTrue(ours.size() > 4, ours.toString());
     copy(disks, List.of("0/1", "0/2", "1/1"));
-    assertEquals(ours, told(look(disks, true, plan)));
+    assertEquals(ours, told(look(disks, Optional.of(COPIED), plan)));
     assertEquals(
         List.of("vfat", "ext4", "ext4"),
         look(
             disks,
-            true,
+            Optional.of(COPIED),
             g ->
                 g.contents().stream()
                     .flatMap(List::stream)
@@ -228,13 +156,13 @@ class YardCopyTest {
     take("b", btrfs);
     take("l", physicalVolume(ext4));
     take("x", xfs("x.raw", content("x")));
-    List<String> hidden = look(disks, false, Guest::hidden);
+    List<String> hidden = look(disks, Guest::hidden);
     assertEquals(List.of("0/0", "1/0", "2/0"), hidden);
     copy(disks, hidden);
     List<FileEdit> edits = new ArrayList<>();
     look(
         disks,
-        true,
+        Optional.of(COPIED),
         g -> {
           assertEquals(List.of(), g.hidden(), "nothing is hidden any more");
           assertEquals(List.of(), g.unread());
@@ -259,7 +187,7 @@ class YardCopyTest {
     copy(disks, hidden);
     look(
         disks,
-        true,
+        Optional.of(COPIED),
         g -> {
           for (FileEdit e : edits) {
             assertArrayEquals(
@@ -308,7 +236,7 @@ class YardCopyTest {
     Files.write(image, head);
     take("n", image);
     copy(List.of("n"), List.of("0/0"));
-    String why = look(List.of("n"), true, g -> g.unread().get(0));
+    String why = look(List.of("n"), Optional.of(COPIED), g -> g.unread().get(0));
     assertTrue(why.startsWith("disk 0 partition 0: the yard "), why);
   }
 }
