@@ -30,6 +30,7 @@ import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
 import bargelane.service.site.Inventories;
+import bargelane.service.site.Ledger;
 import bargelane.service.site.Sites;
 import bargelane.sites.SiteException;
 import bargelane.sites.Target;
@@ -129,28 +130,31 @@ public final class Refits {
           all,
           disks -> use.with(Guest.look(disks.subList(0, last), Optional.of(disks.get(last)))));
     } finally {
-      services.ledger().remove(state.siteId(side), "volume", copied);
+      services.ledger().remove(copying(state, side, copied));
     }
+  }
+
+  /** What a look makes at a site: its yard, and the volume that it writes. */
+  private static List<Ledger.Thing> copying(TowState state, Side side, String name) {
+    return List.of(
+        new Ledger.Thing(state.siteId(side), "machine", name),
+        new Ledger.Thing(state.siteId(side), "volume", name));
   }
 
   private void copy(
       Work w, TowState state, MemberEntity m, Side side, List<String> hidden, String onto) {
     List<String> volumes = landings.cloneNames(w, state, m);
-    String site = state.siteId(side);
-    String owner = services.ledger().plan(site, w.subjectId(), "volume", onto);
-    Target target = moves.driver(state, side).target();
-    // One that an earlier look left behind may be half written.
-    target.deleteVolume(onto);
+    // A look that was cut short may have left both, one half written and used by the other.
+    services.ledger().remove(copying(state, side, onto));
+    String owner = services.ledger().plan(w.subjectId(), copying(state, side, onto));
     String storage =
         state.replicas.stream()
             .filter(r -> r.memberId.equals(m.id))
             .findFirst()
             .orElseThrow()
             .storage;
-    target.createVolume(onto, owner, COPIED_BYTES, storage);
-    services.ledger().plan(site, w.subjectId(), "machine", onto);
+    moves.driver(state, side).target().createVolume(onto, owner, COPIED_BYTES, storage);
     moves.compute(state, side).look(onto, owner, volumes, hidden, onto);
-    services.ledger().remove(site, "machine", onto);
   }
 
   private interface Opened<T> {
@@ -301,8 +305,11 @@ public final class Refits {
     if (!edits.isEmpty()) {
       String yard = "bl-" + w.runId() + "-refit-" + m.name;
       String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "machine", yard);
-      moves.compute(state, side).refit(yard, owner, landings.cloneNames(w, state, m), edits);
-      services.ledger().remove(state.siteId(side), "machine", yard);
+      try {
+        moves.compute(state, side).refit(yard, owner, landings.cloneNames(w, state, m), edits);
+      } finally {
+        services.ledger().remove(state.siteId(side), "machine", yard);
+      }
     }
     w.put(planned, "[]");
     return edits.stream().map(FileEdit::remembered).toList();
