@@ -44,14 +44,6 @@ public final class Tour extends Narration {
    * killed in the middle of each move, and every check must hold all the same.
    */
   public static void main(String[] args) throws IOException {
-    if (List.of(args).contains("--real")) {
-      RealTour.main(args);
-      return;
-    }
-    if (List.of(args).contains("--guests")) {
-      GuestTour.main(args);
-      return;
-    }
     int failures;
     try (Harness harness = Harness.create()) {
       System.out.println(

@@ -8,6 +8,6 @@ class RealTourTest {
   /** The service is killed while a guest is refitted for its test, which is done once more. */
   @Test
   void failingOverAndComingHomeHoldsOnRealMachines() throws IOException, InterruptedException {
-    Tours.holds("--real", "--brief", "--killing");
+    Tours.holds(RealTour.class, "--brief", "--killing");
   }
 }

@@ -9,6 +9,6 @@ class TourTest {
   @Test
   void theWholeExampleHoldsThoughTheServiceIsKilledInTheMiddleOfEachMove()
       throws IOException, InterruptedException {
-    Tours.holds("--killing", "--steps");
+    Tours.holds(Tour.class, "--killing", "--steps");
   }
 }

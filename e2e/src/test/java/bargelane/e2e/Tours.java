@@ -14,7 +14,12 @@ final class Tours {
 
   private Tours() {}
 
-  static void holds(String... options) throws IOException, InterruptedException {
+  /**
+   * Takes a tour to its end.
+   *
+   * @param which its class
+   */
+  static void holds(Class<?> which, String... options) throws IOException, InterruptedException {
     List<String> command =
         new ArrayList<>(
             List.of(
@@ -24,7 +29,7 @@ final class Tours {
                 "-cp",
                 System.getProperty(
                     "surefire.test.class.path", System.getProperty("java.class.path")),
-                "bargelane.e2e.Tour"));
+                which.getName()));
     command.addAll(List.of(options));
     Process tour = new ProcessBuilder(command).redirectErrorStream(true).start();
     try (BufferedReader lines = tour.inputReader()) {
