@@ -3,6 +3,7 @@ package bargelane.e2e;
 import java.util.ArrayList;
 import java.util.HashSet;
 import java.util.List;
+import java.util.Optional;
 import java.util.Set;
 
 /**
@@ -57,6 +58,24 @@ final class GuestMatrix {
       held.addAll(pairs(best));
       names.add(String.join("-", best));
     }
+  }
+
+  /** What is wrong with a guest's name; empty if nothing is. */
+  static Optional<String> wrong(String name) {
+    String[] values = name.split("-", -1);
+    boolean fits = values.length == PROPERTIES.size();
+    for (int i = 0; fits && i < values.length; i++) {
+      fits = PROPERTIES.get(i).contains(values[i]);
+    }
+    return fits
+        ? Optional.empty()
+        : Optional.of(
+            "'"
+                + name
+                + "' is not a guest: give one of each of "
+                + String.join(", ", PROPERTIES.stream().map(p -> String.join("|", p)).toList())
+                + " with dashes between, as "
+                + names().get(0));
   }
 
   /** Every two properties of a guest. */

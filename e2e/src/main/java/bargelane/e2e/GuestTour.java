@@ -15,6 +15,7 @@ import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.Set;
 import java.util.TreeSet;
 import java.util.stream.Collectors;
@@ -46,6 +47,13 @@ final class GuestTour extends Narration {
     GuestRows rows = GuestRows.read(Files.exists(page) ? Files.readString(page) : "");
     List<String> named = new ArrayList<>(List.of(args));
     named.removeIf(a -> a.startsWith("--"));
+    for (String name : named) {
+      Optional<String> wrong = GuestMatrix.wrong(name);
+      if (wrong.isPresent()) {
+        System.err.println(wrong.get());
+        System.exit(2);
+      }
+    }
     List<String> wanted = named.isEmpty() ? new ArrayList<>(GuestMatrix.names()) : named;
     if (named.isEmpty()) {
       wanted.removeAll(rows.names());

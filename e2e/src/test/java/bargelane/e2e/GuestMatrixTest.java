@@ -30,6 +30,10 @@ class GuestMatrixTest {
     assertEquals(wanted, held);
     assertTrue(names.size() <= 25, names.size() + " guests");
     assertEquals(names.size(), Set.copyOf(names).size());
+    assertTrue(names.stream().allMatch(n -> GuestMatrix.wrong(n).isEmpty()));
+    for (String wrong : List.of("nonsense", "bookworm-most-mbr-ext4", names.get(0) + "-more")) {
+      assertTrue(GuestMatrix.wrong(wrong).orElseThrow().contains("'" + wrong + "' is not a guest"));
+    }
   }
 
   @Test
