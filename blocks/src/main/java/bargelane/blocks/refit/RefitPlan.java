@@ -1,5 +1,6 @@
 package bargelane.blocks.refit;
 
+import java.util.ArrayList;
 import java.util.List;
 
 /**
@@ -17,4 +18,12 @@ public record RefitPlan(
     String summary,
     List<FileEdit> edits,
     List<String> unjudged,
-    List<String> refused) {}
+    List<String> refused) {
+
+  /** The same, with one more thing that could not be judged. */
+  public RefitPlan notJudged(String what) {
+    List<String> more = new ArrayList<>(unjudged);
+    more.add(what);
+    return new RefitPlan(needed, os, firmware, summary, edits, List.copyOf(more), refused);
+  }
+}

@@ -129,6 +129,13 @@ public final class Refits {
           side,
           all,
           disks -> use.with(Guest.look(disks.subList(0, last), Optional.of(disks.get(last)))));
+    } catch (SiteException e) {
+      if (e.kind() != SiteException.Kind.FINAL) {
+        throw e;
+      }
+      // What our own readers see may be all that is needed: a yard that can't look is said.
+      return opened(w, state, m, side, volumes, disks -> use.with(Guest.look(disks)))
+          .notJudged(e.getMessage());
     } finally {
       services.ledger().remove(copying(state, side, copied));
     }

@@ -1,12 +1,14 @@
 package bargelane.service.move;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
 import static org.mockito.ArgumentMatchers.anyBoolean;
 import static org.mockito.ArgumentMatchers.anyLong;
 import static org.mockito.ArgumentMatchers.eq;
 import static org.mockito.Mockito.doAnswer;
+import static org.mockito.Mockito.doThrow;
 import static org.mockito.Mockito.inOrder;
 import static org.mockito.Mockito.never;
 import static org.mockito.Mockito.verify;
@@ -133,6 +135,18 @@ class RefitsTest extends MovesFixture {
     RefitView seen = looked();
     assertTrue(seen.unjudged().toString().contains("could not read it: torn"), seen.toString());
     assertTrue(seen.refused().toString().contains("no root file system"), seen.toString());
+  }
+
+  @Test
+  void aYardThatCannotLookIsSaidAndOurOwnReadersCount() throws IOException {
+    doThrow(new SiteException(SiteException.Kind.FINAL, "refit-failed", "the yard is old", null))
+        .when(away.compute)
+        .look(any(), any(), any(), any(), any());
+    String unjudged = looked().unjudged().toString();
+    assertTrue(unjudged.contains("xfs is not read here"), unjudged);
+    assertTrue(unjudged.contains("the yard is old"), unjudged);
+    doThrow(AWAY).when(away.compute).look(any(), any(), any(), any(), any());
+    assertThrows(SiteException.class, this::looked, "what may pass is asked again");
   }
 
   @Test
