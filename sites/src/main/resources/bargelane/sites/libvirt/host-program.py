@@ -404,8 +404,12 @@ def done(request, body):
 
 def main():
     """Answers until the input ends, or somebody ends us. The program's text is in SOURCE."""
+    told, tell = os.pipe()
+    os.set_blocking(tell, False)
+    signal.set_wakeup_fd(tell)
     for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
-        signal.signal(number, ended)
+        signal.signal(number, lambda number, frame: None)
+    threading.Thread(target=ended, args=(told,), daemon=True).start()
     sys.stdout.buffer.write(GREETING)
     sys.stdout.buffer.flush()
     requests = sys.stdin.buffer
@@ -425,7 +429,10 @@ def main():
     os._exit(0)
 
 
-def ended(number, frame):
+def ended(told):
+    """Ends what runs at the first signal. Not in a handler: those run between two steps of the main thread, which a signal
+    that comes just before it waits for input does not wake."""
+    number = os.read(told, 1)[0]
     end_programs()
     os._exit(128 + number)
 

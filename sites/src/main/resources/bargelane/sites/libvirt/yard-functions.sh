@@ -4,7 +4,7 @@ export LD_LIBRARY_PATH=/lib64
 
 sum() { sha256sum | cut -d' ' -f1; }
 
-# activate : makes the nodes of logical volumes; a yard built before it had the tool for them says so.
+# activate : makes the nodes of logical volumes.
 activate() {
   modprobe -q dm_mod
   mkdir -p /run/lock/lvm /etc/lvm
@@ -83,6 +83,16 @@ wanted() {
   done | sort -u
 }
 
+# below : files and all that is below them, each ended by NUL. A guest says what its files and modules are called: what
+# would lead out of it is passed over.
+below() {
+  local path
+  while read -r path; do
+    case $path in /*|..|../*|*/..|*/../*) continue ;; esac
+    find "$path" -xdev -print0
+  done
+}
+
 # tell DISK PARTITION WITHIN KIND UUID TROUBLE : what is known of one place, in /out/places.
 tell() {
   printf '%s\t%s\t%s\t%s\t%s\t%s\t%s\n' "$number" "$1" "$2" "$3" "$4" "$5" "$6" >> /out/places
@@ -114,7 +124,7 @@ copy() {
       done
     fi
     mkdir "/out/$number"
-    (cd /mnt && wanted | while read -r path; do find "$path" -xdev; done | sort -u | cpio -o -H newc 2> /run/packed) | (cd "/out/$number" && cpio -idm) 2> /run/why || trouble=copied
+    (cd /mnt && wanted | below | sort -z -u | cpio -0 -o -H newc 2> /run/packed) | (cd "/out/$number" && cpio -idm) 2> /run/why || trouble=copied
     if grep '^cpio: ' /run/packed > /run/missed; then cp /run/missed /run/why; trouble=copied; fi
     umount /mnt
   else

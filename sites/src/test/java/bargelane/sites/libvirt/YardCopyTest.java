@@ -110,6 +110,11 @@ class YardCopyTest extends YardHost {
     Files.createDirectories(content.resolve("usr/lib/systemd/system"));
     Files.writeString(content.resolve("usr/lib/systemd/system/a.service"), "[Unit]\n");
     Files.createSymbolicLink(content.resolve("lib"), Path.of("usr/lib"));
+    // Names that would lead out of the guest, and into the yard.
+    Path modules = Files.createDirectories(content.resolve("usr/lib/modules/6.1"));
+    Files.writeString(modules.resolve("modules.dep"), "../../../../../refit/sd_mod.ko:\n");
+    Path lines = Files.createDirectories(content.resolve("etc/network/a\n"));
+    Files.writeString(lines.resolve("b"), "a name of two lines");
     return content;
   }
 
