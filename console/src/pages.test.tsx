@@ -106,7 +106,8 @@ describe('a wave', () => {
     fireEvent.click(within(dialog).getByRole('button', { name: 'Test cutover' }));
     await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull());
     expect(asked.filter((a) => a.method === 'POST')).toEqual([{ method: 'POST', path: '/waves/lending/test', body: {}, csrf: 'token' }]);
-    expect(at()).toBe('/waves/lending');
+    // The page behind the dialog is shown again a moment after it has gone.
+    await waitFor(() => expect(at()).toBe('/waves/lending'));
   });
   it('ignores a link to what the service does not offer now', async () => {
     shown(<WavePage />, '/waves/:name', '/waves/lending?do=settle', answers());
