@@ -142,6 +142,8 @@ copy_volumes() {
     # A volume of several parts has several lines.
     case $seen in *" $group/$volume "*) continue ;; esac
     seen="$seen$group/$volume "
+    # One that lies in other volumes, as thin and mirrored ones do, is not looked into.
+    case $part in /dev/vd[a-z]*) ;; *) continue ;; esac
     part=${part%%(*}
     part=${part#/dev/vd}
     disk=$(printf '%d' "'$part")
