@@ -109,6 +109,13 @@ describe('a wave', () => {
     // The page behind the dialog is shown again a moment after it has gone.
     await waitFor(() => expect(at()).toBe('/waves/lending'));
   });
+  it('adds to a guest what its refit offers', async () => {
+    const offers = [{ name: 'time-sync', what: 'no service keeps its clock right', accepted: false }];
+    const plan = { machine: 'lending-db', lookedAt: '2026-11-30T05:00:00Z', point: 3, needed: true, os: 'Tidewater OS 4', firmware: 'bios', throughYard: false, summary: '1 file changes', edits: [], unjudged: [], refused: [], offers, word: '' };
+    const asked = shown(<WavePage />, '/waves/:name', '/waves/lending', { ...answers(), 'GET /waves/lending/refit': [plan], 'PUT /waves/lending/refit/offers': [plan] });
+    fireEvent.click(await screen.findByRole('button', { name: 'Add time-sync for lending-db' }));
+    await waitFor(() => expect(asked.filter((a) => a.method === 'PUT').map((a) => a.body)).toEqual([{ machine: 'lending-db', offer: 'time-sync', accepted: true }]));
+  });
   it('ignores a link to what the service does not offer now', async () => {
     shown(<WavePage />, '/waves/:name', '/waves/lending?do=settle', answers());
     expect(await screen.findByRole('heading', { name: 'lending' })).toBeTruthy();

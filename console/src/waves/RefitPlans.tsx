@@ -21,7 +21,17 @@ function tone(r: Refit): 'waiting' | 'bad' | 'good' {
 }
 
 /** What guests need changed to start at the other side: each file with its reason and what changes in it. */
-export function RefitPlans({ plans, canLook, onLook }: { plans: Refit[]; canLook: boolean; onLook: () => void }) {
+export function RefitPlans({
+  plans,
+  canLook,
+  onLook,
+  onOffer,
+}: {
+  plans: Refit[];
+  canLook: boolean;
+  onLook: () => void;
+  onOffer: (machine: string, offer: string, accepted: boolean) => void;
+}) {
   return (
     <Box>
       {plans.map((r) => (
@@ -34,6 +44,7 @@ export function RefitPlans({ plans, canLook, onLook }: { plans: Refit[]; canLook
             {r.lookedAt !== null && (
               <Typography color="text.secondary">
                 {r.os === '' ? '' : `${r.os}, ${r.firmware}; `}point {r.point}, looked into at {clock(r.lookedAt)}
+                {r.throughYard ? ' through a yard' : ''}
               </Typography>
             )}
           </Box>
@@ -54,6 +65,16 @@ export function RefitPlans({ plans, canLook, onLook }: { plans: Refit[]; canLook
             <Typography key={text} color="text.secondary">
               Not judged: {text}
             </Typography>
+          ))}
+          {r.offers.map((o) => (
+            <Box key={o.name} sx={{ display: 'flex', columnGap: 1, alignItems: 'baseline', flexWrap: 'wrap' }}>
+              <Typography color="text.secondary">
+                {o.accepted ? 'Added' : 'Offered'}: {o.name}: {o.what}
+              </Typography>
+              <Button size="small" aria-label={`${o.accepted ? 'Leave out' : 'Add'} ${o.name} for ${r.machine}`} onClick={() => onOffer(r.machine, o.name, !o.accepted)}>
+                {o.accepted ? 'Leave out' : 'Add'}
+              </Button>
+            </Box>
           ))}
           {r.word !== '' && <Typography>May move all the same, says {r.word}</Typography>}
         </Box>

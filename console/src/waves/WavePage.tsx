@@ -272,6 +272,14 @@ export function WavePage() {
   const [trouble, setTrouble] = useState<Error | null>(null);
   const wave = useQuery({ queryKey: ['wave', name], queryFn: () => answer(api.GET('/api/v1/waves/{wave}', { params: { path: { wave: name } } })) });
   const passes = useQuery({ queryKey: ['passes', name], queryFn: () => answer(api.GET('/api/v1/waves/{wave}/passes', { params: { path: { wave: name }, query: { size: 40 } } })) });
+  const done = (work: Promise<unknown>) =>
+    void work.then(
+      () => {
+        setTrouble(null);
+        void client.invalidateQueries();
+      },
+      (e: Error) => setTrouble(e),
+    );
   const refits = useQuery({ queryKey: ['refits', name], queryFn: () => answer(api.GET('/api/v1/waves/{wave}/refit', { params: { path: { wave: name } } })) });
   const now = useNow(wave.data?.now ?? new Date(0).toISOString());
   const w = wave.data;
@@ -331,15 +339,10 @@ export function WavePage() {
           <RefitPlans
             plans={refits.data ?? []}
             canLook={w.points.length > 0 && w.state !== 'settled'}
-            onLook={() => {
-              answer(api.POST('/api/v1/waves/{wave}/refit', { params: { path: { wave: w.name } } })).then(
-                () => {
-                  setTrouble(null);
-                  void client.invalidateQueries();
-                },
-                (e: Error) => setTrouble(e),
-              );
-            }}
+            onLook={() => done(answer(api.POST('/api/v1/waves/{wave}/refit', { params: { path: { wave: w.name } } })))}
+            onOffer={(machine, offer, accepted) =>
+              done(answer(api.PUT('/api/v1/waves/{wave}/refit/offers', { params: { path: { wave: w.name } }, body: { machine, offer, accepted } })))
+            }
           />
           {trouble !== null && <Trouble error={trouble} />}
         </Panel>

@@ -9,6 +9,8 @@ import org.jspecify.annotations.Nullable;
  *
  * @param lookedAt null if nobody looked yet
  * @param point number of the recovery point that was looked into; 0 if none
+ * @param throughYard whether a yard had to look, since its file systems are not read by the service
+ * @param offers what could be added to it besides
  * @param word whose word lets it move in spite of what was refused; empty if nobody's
  */
 public record RefitView(
@@ -18,8 +20,10 @@ public record RefitView(
     boolean needed,
     String os,
     String firmware,
+    boolean throughYard,
     String summary,
     List<RefitEdit> edits,
     List<String> unjudged,
     List<String> refused,
+    List<RefitOffer> offers,
     String word) {}

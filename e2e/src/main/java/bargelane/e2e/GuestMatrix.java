@@ -20,11 +20,15 @@ final class GuestMatrix {
           List.of("ext4", "xfs", "btrfs"),
           List.of("ifupdown", "networkd", "manager", "netplan"));
 
+  /** Networks of several layers, which a guest has besides; each is taken once. */
+  static final List<String> LAYERED =
+      List.of("bookworm-most-mbr-ext4-bridge", "trixie-dep-gpt-ext4-bond");
+
   private GuestMatrix() {}
 
   /**
    * The names: of all that are possible the one that holds most pairs that none before it holds,
-   * and of several such the first, until none is left.
+   * and of several such the first, until none is left; and those with layered networks.
    */
   static List<String> names() {
     List<List<String>> all = new ArrayList<>();
@@ -53,6 +57,7 @@ final class GuestMatrix {
         }
       }
       if (most == 0) {
+        names.addAll(LAYERED);
         return names;
       }
       held.addAll(pairs(best));
@@ -67,7 +72,7 @@ final class GuestMatrix {
     for (int i = 0; fits && i < values.length; i++) {
       fits = PROPERTIES.get(i).contains(values[i]);
     }
-    return fits
+    return fits || LAYERED.contains(name)
         ? Optional.empty()
         : Optional.of(
             "'"

@@ -27,9 +27,6 @@ import java.util.stream.Collectors;
  */
 final class GuestTour extends Narration {
 
-  /** How long a stock system may take to come up where processors are emulated. */
-  private static final Duration BOOT = Duration.ofMinutes(10);
-
   private final Path dir;
   private final String name;
 
@@ -105,13 +102,23 @@ final class GuestTour extends Narration {
     DemoGuest guest = SmallMachines.stock(dir, name, RealHosts.freePort());
     try (RealHosts hosts = new RealHosts(guest, 0);
         Harness harness = Harness.create()) {
-      take(harness.database().service().api(), hosts.home, hosts.away);
+      try {
+        take(harness.database().service().api(), hosts.home, hosts.away);
+      } catch (IOException | RuntimeException e) {
+        Path kept = dir.resolve(name + ".failed");
+        if (Files.exists(kept)) {
+          SmallMachines.delete(kept);
+        }
+        hosts.keepLogs(kept);
+        say("Its hosts' logs and its consoles are kept in " + kept + ".");
+        throw e;
+      }
     }
   }
 
   private void take(ApiClient api, Shore home, Shore away) throws IOException {
     Journey journey = new Journey(api, this::detail);
-    say("It runs on its old devices after " + seconds(up(home)) + ".");
+    say("It runs on its old devices after " + seconds(home.up(name)) + ".");
     List<String> before = seen(home, "old");
     Map<String, String> files = files(home);
     RealHosts.addSite(api, RealTour.HOME, home.address);
@@ -121,7 +128,8 @@ final class GuestTour extends Narration {
     RealHosts.join(api);
     RealHosts.plan(api, journey, 30, name);
     api.put(
-        "/waves/lending/probes", Map.of("machine", name, "withinSeconds", (int) BOOT.toSeconds()));
+        "/waves/lending/probes",
+        Map.of("machine", name, "withinSeconds", (int) Shore.BOOT.toSeconds()));
     journey.work("load");
     journey.work("/waves/lending/refit", null);
     JsonNode plan = api.get("/waves/lending/refit").path(0);
@@ -182,18 +190,6 @@ final class GuestTour extends Narration {
     return String.join("; ", texts);
   }
 
-  /** Waits until it answers, and gives the seconds that it took. */
-  private double up(Shore shore) throws IOException {
-    Instant begun = Instant.now();
-    while (!shore.status(name).path("machine").asText().equals(name)) {
-      if (Duration.between(begun, Instant.now()).compareTo(BOOT) > 0) {
-        throw new IOException("it does not answer on its old devices");
-      }
-      Harness.pause(500);
-    }
-    return Duration.between(begun, Instant.now()).toMillis() / 1000.0;
-  }
-
   /** How long the machines of a run took to answer. */
   private static String started(JsonNode run) {
     for (JsonNode s : run.path("steps")) {
@@ -221,6 +217,7 @@ final class GuestTour extends Narration {
     return lines.stream()
         .filter(l -> l.startsWith(kind))
         .map(l -> l.substring(kind.length()))
+        .filter(l -> !kind.equals("card ") || l.contains(":"))
         .map(l -> kind.equals("card ") ? l.substring(0, l.lastIndexOf(':') + 3) : l)
         .sorted()
         .toList();

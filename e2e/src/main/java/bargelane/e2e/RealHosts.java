@@ -8,11 +8,13 @@ import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.net.InetAddress;
 import java.net.ServerSocket;
+import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.stream.Stream;
 
 /** Both hosts, the first one with the guest on it and running. */
 final class RealHosts implements AutoCloseable {
@@ -61,6 +63,20 @@ final class RealHosts implements AutoCloseable {
 
   Path dir() {
     return dir;
+  }
+
+  /** Copies what both hosts, and the machines on them, logged. */
+  void keepLogs(Path to) throws IOException {
+    for (String host : List.of("a", "b")) {
+      Path from = dir.resolve(host);
+      try (Stream<Path> logs = Files.walk(from)) {
+        for (Path log : logs.filter(p -> p.toString().endsWith(".log")).toList()) {
+          Path copy = to.resolve(host).resolve(from.relativize(log).toString());
+          Files.createDirectories(copy.getParent());
+          Files.copy(log, copy);
+        }
+      }
+    }
   }
 
   @Override

@@ -38,7 +38,12 @@ final class RealTour extends Narration {
             this::detail,
             killing
                 ? new Journey.Killing(
-                    Map.of("test", new ArrayDeque<>(List.of("refit"))), this::killWhileTheYardRuns)
+                    Map.of(
+                        "test",
+                        new ArrayDeque<>(List.of("refit")),
+                        "failback",
+                        new ArrayDeque<>(List.of("stop"))),
+                    this::killWhileTheYardRuns)
                 : Journey.Killing.NONE);
     this.home = home;
     this.away = away;
@@ -87,7 +92,10 @@ final class RealTour extends Narration {
     say("The tour took " + Duration.between(begun, Instant.now()).toSeconds() + " s.");
   }
 
-  /** Ends the service while the yard edits a clone: the very same is asked of a yard once more. */
+  /**
+   * Ends the service while the yard edits a clone, which is asked of a yard once more, or while a
+   * machine is stopped and a yard waits for what it is to edit.
+   */
   private void killWhileTheYardRuns() {
     try {
       long until = System.nanoTime() + Duration.ofSeconds(BOOT_SECONDS).toNanos();

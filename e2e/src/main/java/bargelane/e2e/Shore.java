@@ -12,10 +12,15 @@ import java.net.HttpURLConnection;
 import java.net.URI;
 import java.nio.charset.StandardCharsets;
 import java.time.Clock;
+import java.time.Duration;
+import java.time.Instant;
 import java.util.List;
 
 /** A hypervisor host looked at directly, past the service. */
 final class Shore {
+
+  /** How long a stock system may take to come up where processors are emulated. */
+  static final Duration BOOT = Duration.ofMinutes(10);
 
   final DemoHost host;
   final String address;
@@ -53,6 +58,18 @@ final class Shore {
     } catch (IOException e) {
       return ApiClient.JSON.missingNode();
     }
+  }
+
+  /** Waits until a guest answers, and gives the seconds that it took. */
+  double up(String name) throws IOException {
+    Instant begun = Instant.now();
+    while (!status(name).path("machine").asText().equals(name)) {
+      if (Duration.between(begun, Instant.now()).compareTo(BOOT) > 0) {
+        throw new IOException(name + " does not answer");
+      }
+      Harness.pause(500);
+    }
+    return Duration.between(begun, Instant.now()).toMillis() / 1000.0;
   }
 
   /** Has a guest write some MiB to its data disk; gives whether it could. */

@@ -112,49 +112,86 @@ class OneCopyTest {
     assertTrue(gate.isShut());
   }
 
-  /** A cutover whose target goes away before, while and after its machines start. */
+  /** Moves whose other side goes away before, while and after machines stop and start. */
   @Test
-  void aCutoverThatBacksOutNeverLeavesTwoCopiesAndNeverNone() throws IOException {
+  void aMoveThatBacksOutNeverLeavesTwoCopiesAndNeverNone() throws IOException {
     try (Harness harness = Harness.create().all();
+        Gate home = new Gate(harness.estate());
         Gate gate = new Gate(harness.saltmarsh())) {
-      begin(harness, harness.estate(), gate.behind());
-      for (String at : List.of("define", "start", "probe")) {
-        try (Observer observer = new Observer()) {
-          if (at.equals("start")) {
-            // It is made, and nobody hears of it.
-            gate.shutAfter("/start ");
-          }
-          String run = api.post("/waves/lending/cutover", CUTOVER).path("id").asText();
-          if (!at.equals("start")) {
-            journey.begun(run, at.equals("probe") ? "start-1" : at);
-            for (int i = 0; at.equals("probe") && !anyRuns(cloud) && i < 1200; i++) {
-              Harness.pause(50);
-            }
-            gate.shut();
-          }
-          until(gate);
-          boolean started = anyRuns(cloud);
-          assertEquals(!at.equals("define"), started, at);
-          api.post("/runs/" + run + "/stop", null);
-          boolean told = false;
-          for (int i = 0; started && !told && i < 600; i++) {
-            told = needs("take-back") || needs("Remove what was made at the target");
-            Harness.pause(50);
-          }
-          assertTrue(
-              told || !started,
-              "the overview says what it waits for: " + api.get("/overview").path("needs"));
-          if (started) {
-            Harness.pause(3000);
-            assertTrue(anyRuns(cloud) && !anyRuns(estate), "it waits for the target");
-          }
-          gate.open();
-          assertEquals("stopped", Follow.run(api, run, line -> {}).value().problem().code(), at);
-          assertTrue(allRun(estate) && !anyRuns(cloud), at);
+      begin(harness, home.behind(), gate.behind());
+      try (Observer observer = new Observer()) {
+        stoppedWithoutAnAnswer(home);
+        for (String at : List.of("define", "start", "probe")) {
+          cutOff(gate, "/waves/lending/cutover", CUTOVER, at);
+          journey.awaitPoint(Instant.now());
         }
+        cutOff(gate, "/waves/lending/failover", Map.of("confirm", "lending"), "start");
         journey.awaitPoint(Instant.now());
+        undoneWithoutAnAnswer(gate);
       }
     }
+  }
+
+  /** The target goes away in the middle of a move, which is stopped. */
+  private void cutOff(Gate gate, String move, Map<String, Object> asked, String at)
+      throws IOException {
+    if (at.equals("start")) {
+      // It is made, and nobody hears of it.
+      gate.shutAfter("/start ");
+    }
+    String run = api.post(move, asked).path("id").asText();
+    if (!at.equals("start")) {
+      journey.begun(run, at.equals("probe") ? "start-1" : at);
+      for (int i = 0; at.equals("probe") && !anyRuns(cloud) && i < 1200; i++) {
+        Harness.pause(50);
+      }
+      gate.shut();
+    }
+    until(gate);
+    boolean started = anyRuns(cloud);
+    assertEquals(!at.equals("define"), started, at);
+    api.post("/runs/" + run + "/stop", null);
+    boolean told = false;
+    for (int i = 0; started && !told && i < 600; i++) {
+      told = needs("take-back") || needs("Remove what was made at the target");
+      Harness.pause(50);
+    }
+    assertTrue(
+        told || !started,
+        "the overview says what it waits for: " + api.get("/overview").path("needs"));
+    if (started) {
+      Harness.pause(3000);
+      assertTrue(anyRuns(cloud) && !anyRuns(estate), "it waits for the target");
+    }
+    gate.open();
+    assertEquals("stopped", Follow.run(api, run, line -> {}).value().problem().code(), at);
+    assertTrue(allRun(estate) && !anyRuns(cloud), at);
+  }
+
+  /** A landing is taken back; the target stops its machines, and nobody hears that it did. */
+  private void undoneWithoutAnAnswer(Gate gate) throws IOException {
+    journey.work("/waves/lending/cutover", CUTOVER);
+    assertTrue(allRun(cloud) && !anyRuns(estate));
+    gate.shutAfter("/stop ");
+    String run = api.post("/waves/lending/undo", Map.of("confirm", "lending")).path("id").asText();
+    until(gate);
+    Harness.pause(1000);
+    assertFalse(anyRuns(estate), "it waits for the target");
+    gate.open();
+    Follow.run(api, run, line -> {});
+    assertTrue(allRun(estate) && !anyRuns(cloud));
+  }
+
+  /** What a source was asked to stop, and did, without its answer being heard, runs in the end. */
+  private void stoppedWithoutAnAnswer(Gate home) throws IOException {
+    home.shutAfter("/stop ");
+    String run = api.post("/waves/lending/cutover", CUTOVER).path("id").asText();
+    until(home);
+    assertFalse(allRun(estate), "it did what it was asked");
+    api.post("/runs/" + run + "/stop", null);
+    home.open();
+    assertEquals("stopped", Follow.run(api, run, line -> {}).value().problem().code());
+    assertTrue(allRun(estate) && !anyRuns(cloud));
   }
 
   /** The source is back after a failover, and kept; the other side writes until it is stopped. */
@@ -164,6 +201,11 @@ class OneCopyTest {
         Gate gate = new Gate(harness.estate())) {
       begin(harness, gate.behind(), harness.saltmarsh());
       gate.shut();
+      // Nobody said that it is lost: that is told at once, and nothing waits for it afterwards.
+      String refused =
+          api.post("/waves/lending/failover", Map.of("confirm", "lending")).path("id").asText();
+      assertEquals(
+          "source-not-fenced", Follow.run(api, refused, line -> {}).value().problem().code());
       journey.work("/waves/lending/failover", Map.of("confirm", "lending", "sourceLost", true));
       assertTrue(allRun(cloud) && allRun(estate), "it is away and runs on");
       Harness.pause(2000);

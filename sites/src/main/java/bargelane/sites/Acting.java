@@ -12,8 +12,9 @@ import java.util.function.Supplier;
  *
  * @param key what is worked on, so that those who work on different things don't meet
  * @param epoch of whoever works on it; every later one has a higher one
+ * @param move whether machines may stand still until it is done, so that it goes before others
  */
-public record Acting(String key, long epoch) {
+public record Acting(String key, long epoch, boolean move) {
 
   /** The code of the failure of a call under an epoch that is over. */
   public static final String STALE = "stale-epoch";

@@ -80,6 +80,13 @@ public interface Compute {
    */
   String refit(String name, String owner, List<String> disks, List<FileEdit> edits);
 
+  /**
+   * Starts the yard that a later {@link #refit} or {@link #look} of the same name and owner will
+   * use, so that its start is not waited for then. It is a machine that whoever prepares it has to
+   * see gone should it not be used. Where a yard is no machine nothing happens.
+   */
+  default void prepareYard(String name, String owner) {}
+
   /** Whether {@link #look} can be asked here. */
   default boolean looks() {
     return false;

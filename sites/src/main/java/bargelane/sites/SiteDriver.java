@@ -20,6 +20,14 @@ public interface SiteDriver {
   /** Tests reach, permissions, clock and version; never throws for what it finds. */
   List<Finding> check();
 
+  /**
+   * The site's address with what was chosen there because the address says nothing of it, and must
+   * not be chosen otherwise later; none if there is no such thing.
+   */
+  default Optional<String> settledAddress() {
+    return Optional.empty();
+  }
+
   /** What this platform can do. */
   Capabilities capabilities();
 

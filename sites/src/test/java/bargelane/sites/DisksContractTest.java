@@ -237,8 +237,8 @@ class DisksContractTest extends DriverContract {
   @ValueSource(strings = {"estate", "cloud", "remote"})
   void whoeverWasRelievedChangesNothingAnyMore(String kind) throws IOException {
     SiteDriver d = driver(kind);
-    Acting former = new Acting("work on e", 7);
-    Acting present = new Acting("work on e", 8);
+    Acting former = new Acting("work on e", 7, false);
+    Acting present = new Acting("work on e", 8, false);
     allowed(former, () -> d.target().createVolume("e-1", "bargelane/t", 4 * MIB, storage(kind)));
     allowed(present, () -> d.target().createVolume("e-2", "bargelane/t", 4 * MIB, storage(kind)));
     assertEquals(
@@ -257,7 +257,7 @@ class DisksContractTest extends DriverContract {
             .sorted()
             .toList());
     // Other work is not held against it, nor is what is done for nobody.
-    allowed(new Acting("work on f", 1), () -> d.target().deleteVolume("e-2"));
+    allowed(new Acting("work on f", 1, false), () -> d.target().deleteVolume("e-2"));
     allowed(present, () -> d.target().freeze("e-p", "bargelane/t", List.of("e-1")));
     d.target().deletePoint("e-p");
     d.target().deleteVolume("e-1");

@@ -107,7 +107,14 @@ class MachinesContractTest extends DriverContract {
                 new Hardware("ide", "e1000"),
                 VIRTIO,
                 List.of(
-                    new Card("", "10.20.1.21", "10.20.7.40", 24, "255.255.255.0", "10.20.7.1")));
+                    new Card(
+                        "",
+                        List.of(),
+                        "10.20.1.21",
+                        "10.20.7.40",
+                        24,
+                        "255.255.255.0",
+                        "10.20.7.1")));
     RefitPlan plan = inside(d, disks, forth);
     assertEquals(
         List.of("/initrd.img", "/etc/fstab", "/syslinux.cfg", "/etc/network/interfaces"),

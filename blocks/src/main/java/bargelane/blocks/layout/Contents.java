@@ -17,8 +17,8 @@ import java.util.Set;
  *
  * @param partition 0 where the whole disk is one file system
  * @param kind as {@code fstab} would name it; {@code lvm2} for a physical volume, {@code raid} for
- *     a part of an array, {@code luks} for an encrypted one, {@code damaged} where it can't be told
- *     apart, empty if it is not known
+ *     a part of an array, {@code luks} and {@code bitlocker} for encrypted ones, {@code damaged}
+ *     where it can't be told apart, empty if it is not known
  * @param tree its files, where they can be read
  * @param trouble why not, where it should be
  * @param uuid the identity as {@code fstab} and {@code crypttab} write it after {@code UUID=};
@@ -41,7 +41,7 @@ public record Contents(
   }
 
   /** Kinds that the kernel's own drivers read in a yard, where ours do not. */
-  private static final Set<String> COPIED = Set.of("xfs", "btrfs", "lvm2", "damaged");
+  private static final Set<String> COPIED = Set.of("xfs", "btrfs", "lvm2", "raid", "damaged");
 
   /** Whether there may be files that only the kernel's own drivers read. */
   public boolean hidden() {
@@ -62,10 +62,10 @@ public record Contents(
   private static final List<Mark> MARKS =
       List.of(
           new Mark("lvm2", 512, "LABELONE", 0),
-          new Mark("raid", 4096, "\u00fcN+\u00a9", 0),
           new Mark("luks", 0, "LUKS\u00ba\u00be", 168),
           new Mark("xfs", 0, "XFSB", 32),
           new Mark("btrfs", 65536 + 64, "_BHRfS_M", 65536 + 32),
+          new Mark("bitlocker", 3, "-FVE-FS-", 0),
           new Mark("ntfs", 3, "NTFS    ", 0),
           new Mark("swap", 4096 - 10, "SWAPSPACE2", 1024 + 12));
 
@@ -76,19 +76,31 @@ public record Contents(
    */
   public static List<Contents> of(BlockDevice disk) throws IOException {
     List<Contents> found = new ArrayList<>();
-    Contents whole = at(disk, 0, 0, 0);
+    Contents whole = at(disk, 0, 0, disk.size(), 0);
     if (!whole.kind.isEmpty() && !whole.kind.equals("vfat")) {
       return List.of(whole);
     }
     for (Partition p : Partition.read(disk)) {
-      found.add(at(disk, p.number(), p.offset(), p.type()));
+      found.add(at(disk, p.number(), p.offset(), p.length(), p.type()));
     }
     return found;
   }
 
-  private static Contents at(BlockDevice disk, int partition, long offset, int type)
+  private static Contents at(BlockDevice disk, int partition, long offset, long length, int type)
       throws IOException {
     try {
+      // Before what it may hold: a change to one half of a mirror would be lost, or worse.
+      if (ArrayPart.begins(disk, offset, length)) {
+        return new Contents(
+            partition,
+            offset,
+            type,
+            "raid",
+            Optional.empty(),
+            "a part of an array is not read here",
+            "",
+            "");
+      }
       if (magic(disk, offset + 1024 + 56, 2).equals("\u0053\u00ef")) {
         FileTree tree = Ext4.open(disk, offset);
         return new Contents(partition, offset, type, tree);

@@ -16,10 +16,15 @@ import java.util.regex.Pattern;
 public final class CopiedFiles {
 
   private static final int MOST_PLACES = 1 << 20;
+  private static final int FIELDS = 9;
+
+  /** What is known to belong to an array that is told of at another of its parts. */
+  private static final String PART = "part";
 
   /** What a yard may be told again as the way to a file system. */
   private static final Pattern WITHIN =
-      Pattern.compile("(?:volume:[\\w+.-]+/[\\w+.-]+)? ?(?:subvolume:[\\w@]+)?");
+      Pattern.compile(
+          "(?:array:[0-9a-f:]+)? ?(?:volume:[\\w+.-]+/[\\w+.-]+)? ?(?:subvolume:[\\w@]+)?");
 
   private CopiedFiles() {}
 
@@ -41,7 +46,7 @@ public final class CopiedFiles {
         continue;
       }
       String[] told = line.split("\t", -1);
-      if (told.length != 7 || !WITHIN.matcher(told[3]).matches()) {
+      if (told.length != FIELDS || !WITHIN.matcher(told[3]).matches()) {
         throw new LayoutException("the yard told of a place that can't be: " + line);
       }
       int disk = number(told[1], line);
@@ -49,13 +54,22 @@ public final class CopiedFiles {
       if (disk >= all.size()) {
         throw new LayoutException("the yard told of a disk that is not there: " + line);
       }
-      Optional<FileTree> tree =
-          told[6].isEmpty()
-              ? Optional.of(new Copied(files.below("/" + number(told[0], line)), told[4], told[5]))
-              : Optional.empty();
       List<Contents> here = all.get(disk);
       int own = own(here, partition);
       Contents first = here.get(own);
+      if (told[4].equals(PART)) {
+        here.set(own, known(first));
+        continue;
+      }
+      Optional<FileTree> tree =
+          told[6].isEmpty()
+              ? Optional.of(
+                  new Copied(
+                      files.below("/" + number(told[0], line)),
+                      told[4],
+                      told[5],
+                      new FileTree.Room(true, count(told[7], line), count(told[8], line))))
+              : Optional.empty();
       Contents found =
           new Contents(
               partition,
@@ -66,7 +80,8 @@ public final class CopiedFiles {
               told[6],
               told[5],
               told[3]);
-      if (told[3].startsWith("volume:")) {
+      // Several may lie in one place, and what they lie in is told of apart.
+      if (told[3].startsWith("volume:") || told[3].startsWith("array:")) {
         here.set(own, known(first));
         here.add(found);
       } else {
@@ -98,8 +113,21 @@ public final class CopiedFiles {
     }
   }
 
+  private static long count(String text, String line) throws LayoutException {
+    try {
+      return Long.parseUnsignedLong(text);
+    } catch (NumberFormatException e) {
+      throw new LayoutException("the yard told of a place that can't be: " + line);
+    }
+  }
+
   /** Copied files of one file system, under its own name. */
-  private record Copied(Ext4 files, String kind, String uuid) implements FileTree {
+  private record Copied(Ext4 files, String kind, String uuid, Room free) implements FileTree {
+
+    @Override
+    public Optional<Room> room() {
+      return Optional.of(free);
+    }
 
     @Override
     public boolean clean() {

@@ -28,8 +28,8 @@ public final class Ext4 implements FileTree {
   private static final int ROOT_INODE = 2;
   private static final int EXTENTS_FLAG = 0x80000;
   private static final int COMPAT_JOURNAL = 0x4;
-  private static final int INCOMPAT_EXTENTS = 0x40;
-  private static final int INCOMPAT_64BIT = 0x80;
+  static final int INCOMPAT_EXTENTS = 0x40;
+  static final int INCOMPAT_64BIT = 0x80;
   private static final int INCOMPAT_RECOVER = 0x4;
 
   /**
@@ -201,6 +201,16 @@ public final class Ext4 implements FileTree {
     return clean;
   }
 
+  @Override
+  public Optional<Room> room() throws IOException {
+    long groups = (inodes + inodesPerGroup - 1) / inodesPerGroup;
+    return Optional.of(Ext4Room.of(superBlock, groups, this::descriptor));
+  }
+
+  private ByteBuffer descriptor(long group) throws IOException {
+    return read(start + (firstDataBlock + 1) * blockSize + group * descriptorSize, descriptorSize);
+  }
+
   /**
    * Where a file's bytes lie on the disk.
    *
@@ -366,8 +376,7 @@ public final class Ext4 implements FileTree {
       throw new LayoutException("inode " + number + " does not exist");
     }
     long group = (number - 1) / inodesPerGroup;
-    ByteBuffer descriptor =
-        read(start + (firstDataBlock + 1) * blockSize + group * descriptorSize, descriptorSize);
+    ByteBuffer descriptor = descriptor(group);
     long table = descriptor.getInt(8) & 0xffffffffL;
     if (descriptorSize >= 64) {
       table |= (descriptor.getInt(40) & 0xffffffffL) << 32;

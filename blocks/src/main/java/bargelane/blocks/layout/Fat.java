@@ -25,6 +25,12 @@ public final class Fat implements FileTree {
   private static final int ENTRY = 32;
   private static final int MOST_DIRECTORY = 4 * 1024 * 1024;
 
+  /** Clusters of a FAT that is read whole to count the free ones. */
+  private static final long MOST_COUNTED = 4 * 1024 * 1024;
+
+  /** Free clusters are looked for in pieces of this many entries. */
+  private static final int PIECE = 64 * 1024;
+
   private final BlockDevice disk;
   private final long start;
   private final int sector;
@@ -127,6 +133,25 @@ public final class Fat implements FileTree {
   @Override
   public boolean clean() {
     return true;
+  }
+
+  @Override
+  public Optional<Room> room() throws IOException {
+    if (clusters > MOST_COUNTED) {
+      return Optional.empty();
+    }
+    long free = 0;
+    for (long from = 2; from < clusters + 2; from += PIECE) {
+      long to = Math.min(clusters + 2, from + PIECE);
+      long first = from * bits / 8;
+      ByteBuffer piece =
+          ByteBuffer.wrap(bytes(fat + first, (int) ((to * bits + 7) / 8 - first)))
+              .order(ByteOrder.LITTLE_ENDIAN);
+      for (long number = from; number < to; number++) {
+        free += entry(piece, number, first) == 0 ? 1 : 0;
+      }
+    }
+    return Optional.of(new Room(true, free * cluster, Long.MAX_VALUE));
   }
 
   @Override
@@ -246,13 +271,18 @@ public final class Fat implements FileTree {
   }
 
   private long next(long number) throws IOException {
-    long offset = bits == 12 ? number + number / 2 : number * bits / 8;
-    ByteBuffer b =
-        ByteBuffer.wrap(bytes(fat + offset, bits == 32 ? 4 : 2)).order(ByteOrder.LITTLE_ENDIAN);
+    long first = number * bits / 8;
+    ByteBuffer b = ByteBuffer.wrap(bytes(fat + first, bits == 32 ? 4 : 2));
+    return entry(b.order(ByteOrder.LITTLE_ENDIAN), number, first);
+  }
+
+  /** An entry of the FAT, of which {@code piece} holds the bytes from {@code first} on. */
+  private long entry(ByteBuffer piece, long number, long first) {
+    int at = (int) (number * bits / 8 - first);
     return switch (bits) {
-      case 12 -> (b.getShort(0) & 0xffff) >> (number % 2 == 0 ? 0 : 4) & 0xfff;
-      case 16 -> b.getShort(0) & 0xffff;
-      default -> b.getInt(0) & 0x0fffffff;
+      case 12 -> (piece.getShort(at) & 0xffff) >> (number % 2 == 0 ? 0 : 4) & 0xfff;
+      case 16 -> piece.getShort(at) & 0xffff;
+      default -> piece.getInt(at) & 0x0fffffff;
     };
   }
 

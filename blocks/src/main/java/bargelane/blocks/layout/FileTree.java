@@ -27,6 +27,18 @@ public interface FileTree {
   /** Whether it was put away in order, so that what is read needs nothing repaired. */
   boolean clean();
 
+  /**
+   * What can be written in it.
+   *
+   * @param writable whether it takes any change at all
+   * @param bytes that are free, for a superuser
+   * @param files that can be added
+   */
+  record Room(boolean writable, long bytes, long files) {}
+
+  /** What can be written in it; empty where it can't be told without undue reading. */
+  Optional<Room> room() throws IOException;
+
   /** Size of a regular file in bytes; empty if there is no such file. */
   Optional<Long> size(String path) throws IOException;
 

@@ -2,11 +2,17 @@ package bargelane.blocks.refit;
 
 import bargelane.blocks.refit.Guest.Place;
 import java.io.IOException;
+import java.util.ArrayDeque;
 import java.util.ArrayList;
+import java.util.Deque;
+import java.util.HashMap;
+import java.util.HashSet;
 import java.util.List;
 import java.util.Locale;
+import java.util.Map;
 import java.util.Set;
 import java.util.TreeSet;
+import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import java.util.stream.Collectors;
 
@@ -23,20 +29,37 @@ final class Cards {
   /** What the kernel takes for a card's name (linux/if.h, IFNAMSIZ), as far as files name it. */
   private static final Pattern NAME = Pattern.compile("[A-Za-z0-9][A-Za-z0-9_-]{0,14}");
 
-  private static final Pattern PHYSICAL = Pattern.compile("(en|eth|wl|em|p\\d).*");
+  private static final Pattern PHYSICAL = Pattern.compile("(en|eth|e\\*|wl|em|p\\d).*");
+  private static final Pattern PATTERN = Pattern.compile(".*[*?\\[].*");
+
+  /** Patterns that match whatever a card is called by the hardware. */
+  private static final Pattern EVERY = Pattern.compile("(e|en|eth)?\\*");
+
+  /** Files, and what they configure; more is no machine's. */
+  private static final int MOST = 500;
+
+  /** Ports of one bridge, or cards of one bond, that are followed. */
+  private static final int MOST_PORTS = 64;
+
+  /** A VLAN's name after the card that it is of, as the tools give it. */
+  private static final Pattern TAGGED = Pattern.compile("(.+)\\.\\d+");
 
   private final Guest guest;
   private final Place root;
   private final List<NetworkFile> files;
   private final List<NetworkFile.Part> parts;
+  private final Map<String, Set<String>> below;
+  private final List<Card> planned;
   private final List<FileEdit> edits = new ArrayList<>();
   private final List<String> unjudged = new ArrayList<>();
 
-  Cards(Guest guest) throws IOException {
+  Cards(Guest guest, List<Card> planned) throws IOException {
     this.guest = guest;
+    this.planned = planned;
     this.root = guest.root().orElseThrow();
     this.files = NetworkFile.of(guest);
     this.parts = files.stream().flatMap(f -> f.parts().stream()).toList();
+    this.below = parts.size() > MOST ? Map.of() : below(parts);
   }
 
   List<FileEdit> edits() {
@@ -47,11 +70,18 @@ final class Cards {
     return unjudged;
   }
 
-  void plan(List<Card> cards) throws IOException {
+  void plan() throws IOException {
+    if (files.size() > MOST || parts.size() > MOST) {
+      unjudged.add(
+          "the network configuration has "
+              + Math.max(files.size(), parts.size())
+              + " parts and is not looked into: cards may have other names there, and old addresses");
+      return;
+    }
     for (NetworkFile file : files) {
       String fresh = file.text();
       List<String> reasons = new ArrayList<>();
-      for (Card card : cards) {
+      for (Card card : planned) {
         String before = fresh;
         fresh = card.moves() ? new NetworkFile(file.path(), before).readdressed(card) : before;
         if (!fresh.equals(before)) {
@@ -62,15 +92,16 @@ final class Cards {
         edits.add(FileEdit.text(root, file.path(), file.text(), fresh, String.join(", ", reasons)));
       }
     }
-    for (Card card : cards) {
+    for (Card card : planned) {
       address(card);
       if (!card.mac().isEmpty()) {
-        name(card, cards.size() == 1);
+        name(card, planned.size() == 1);
       }
     }
   }
 
   private void address(Card card) {
+    others(card);
     if (card.to().isEmpty() || parts.stream().anyMatch(p -> p.holds(card.from()))) {
       return;
     }
@@ -87,6 +118,31 @@ final class Cards {
     }
   }
 
+  /** Addresses beside the one that changes, which would stay in a network that is another. */
+  private void others(Card card) {
+    if (!card.moves()) {
+      return;
+    }
+    parts.stream()
+        .filter(p -> p.holds(card.from()))
+        .map(NetworkFile.Part::name)
+        .distinct()
+        .forEach(
+            name ->
+                parts.stream()
+                    .filter(p -> p.name().equals(name))
+                    .flatMap(p -> p.addresses().stream())
+                    .filter(a -> planned.stream().noneMatch(c -> c.from().equals(a)))
+                    .distinct()
+                    .forEach(
+                        a ->
+                            unjudged.add(
+                                (name.isEmpty() ? "the card of " + card.from() : name)
+                                    + " has the address "
+                                    + a
+                                    + " too; none is planned in its place, so it stays as it is")));
+  }
+
   private void name(Card card, boolean only) throws IOException {
     if (parts.isEmpty() || files.stream().anyMatch(f -> f.chooses(card.mac())) || linked(card)) {
       return;
@@ -94,17 +150,20 @@ final class Cards {
     Set<String> names =
         parts.stream()
             .filter(p -> p.holds(card.from()))
-            .map(Cards::physical)
+            .flatMap(p -> physical(p.name()).stream())
             .collect(Collectors.toCollection(TreeSet::new));
-    if (only && names.stream().noneMatch(n -> PHYSICAL.matcher(n).matches())) {
-      // The address may be a bridge's or a bond's that the card is part of.
+    if (names.stream().anyMatch(Cards::isPhysical)) {
+      names.removeIf(n -> !isPhysical(n));
+    } else {
       names =
           parts.stream()
-              .map(Cards::physical)
-              .filter(n -> PHYSICAL.matcher(n).matches())
+              .flatMap(p -> physical(p.name()).stream())
+              .filter(Cards::isPhysical)
+              .filter(n -> only || card.names().stream().anyMatch(t -> matches(n, t)))
               .collect(Collectors.toCollection(TreeSet::new));
     }
-    names.removeIf(String::isEmpty);
+    names.remove("");
+    named(names, card);
     if (names.size() != 1) {
       if (!names.isEmpty() || (!only && parts.stream().noneMatch(p -> p.name().isEmpty()))) {
         unjudged.add(
@@ -115,7 +174,14 @@ final class Cards {
       return;
     }
     String name = names.iterator().next();
-    if (COUNTED.matcher(name).matches()) {
+    if (COUNTED.matcher(name).matches() || EVERY.matcher(name).matches()) {
+      return;
+    }
+    if (PATTERN.matcher(name).matches()) {
+      unjudged.add(
+          "the network configuration is for cards called '"
+              + name
+              + "': what this one is called, and whether it is called so there, can't be told");
       return;
     }
     String file = "/etc/systemd/network/10-" + name + ".link";
@@ -144,9 +210,66 @@ final class Cards {
                 + ", and hardware decides such names"));
   }
 
-  /** The card below a VLAN of it, or the card. */
-  private static String physical(NetworkFile.Part part) {
-    return part.name().replaceFirst("\\.\\d+$", "");
+  /** Takes what the guest itself tells for names that may be several, or a pattern. */
+  private static void named(Set<String> names, Card card) {
+    List<String> told =
+        card.names().stream()
+            .filter(Cards::isPhysical)
+            .filter(t -> names.stream().anyMatch(n -> matches(n, t)))
+            .toList();
+    if (told.size() == 1) {
+      names.clear();
+      names.addAll(told);
+    }
+  }
+
+  /** Whether a name, or a pattern of the kind that shells have, matches another name. */
+  private static boolean matches(String pattern, String name) {
+    return NAME.matcher(name).matches()
+        && name.matches(Pattern.quote(pattern).replace("*", "\\E.*\\Q").replace("?", "\\E.\\Q"));
+  }
+
+  private static boolean isPhysical(String name) {
+    return PHYSICAL.matcher(name).matches();
+  }
+
+  /** What each bridge, bond and VLAN lies on, by name. */
+  private static Map<String, Set<String>> below(List<NetworkFile.Part> parts) {
+    Map<String, String> names = new HashMap<>();
+    parts.forEach(p -> p.identity().ifPresent(id -> names.put(id, p.name())));
+    Map<String, Set<String>> below = new HashMap<>();
+    for (NetworkFile.Part p : parts) {
+      Set<String> on = below.computeIfAbsent(p.name(), n -> new TreeSet<>());
+      p.on().stream().limit(MOST_PORTS).forEach(on::add);
+      Matcher tagged = TAGGED.matcher(p.name());
+      if (tagged.matches()) {
+        on.add(tagged.group(1));
+      }
+      p.under().stream()
+          .limit(MOST_PORTS)
+          .forEach(
+              u ->
+                  below
+                      .computeIfAbsent(names.getOrDefault(u, u), n -> new TreeSet<>())
+                      .add(p.name()));
+    }
+    return below;
+  }
+
+  /** The cards below a name: what a bridge, a bond or a VLAN lies on, at last; or the card. */
+  private Set<String> physical(String name) {
+    Set<String> cards = new TreeSet<>();
+    Set<String> seen = new HashSet<>(Set.of(name));
+    Deque<String> open = new ArrayDeque<>(seen);
+    while (!open.isEmpty()) {
+      String next = open.remove();
+      Set<String> on = below.getOrDefault(next, Set.of());
+      if (on.isEmpty()) {
+        cards.add(next);
+      }
+      on.stream().filter(seen::add).forEach(open::add);
+    }
+    return cards;
   }
 
   /** Whether the guest has said itself what the card is called. */

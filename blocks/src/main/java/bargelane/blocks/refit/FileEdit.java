@@ -44,6 +44,11 @@ public record FileEdit(
     copyOf = copyOf == null ? "" : copyOf;
   }
 
+  /** Whether it is in a file system. */
+  boolean at(Guest.Place place) {
+    return disk == place.disk() && partition == place.partition() && within.equals(place.within());
+  }
+
   /** The SHA-256 of some bytes, in hex. */
   public static String digest(byte[]... parts) {
     try {
@@ -79,8 +84,6 @@ public record FileEdit(
   /** Appends bytes to a file. */
   static FileEdit append(
       Guest.Place place, String path, byte[] file, byte[] more, String reason, String told) {
-    byte[] padded = new byte[(-file.length & 3) + more.length];
-    System.arraycopy(more, 0, padded, padded.length - more.length, more.length);
     return new FileEdit(
         place.disk(),
         place.partition(),
@@ -88,11 +91,11 @@ public record FileEdit(
         place.tree().kind(),
         path,
         file.length,
-        padded,
+        more,
         "",
         new byte[0],
         digest(file),
-        digest(file, padded),
+        digest(file, more),
         reason,
         told);
   }

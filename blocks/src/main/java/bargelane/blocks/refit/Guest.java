@@ -18,16 +18,16 @@ import java.util.Optional;
  *
  * @param contents of all disks, in boot order
  * @param root the file system that holds {@code /etc}
- * @param boot the file system that holds the loader's configuration; often the root itself
  * @param loaders the loader's configurations
  * @param unread why something could not be looked into
+ * @param bootCode what BIOS firmware would start
  */
 public record Guest(
     List<List<Contents>> contents,
     Optional<Place> root,
-    Optional<Place> boot,
     List<Loader> loaders,
-    List<String> unread) {
+    List<String> unread,
+    BootCode bootCode) {
 
   /**
    * A file system and where it lies.
@@ -110,7 +110,11 @@ public record Guest(
       }
     }
     return new Guest(
-        contents, root, loaders.stream().findFirst().map(Loader::place), loaders, unread);
+        contents,
+        root,
+        loaders,
+        unread,
+        disks.isEmpty() ? new BootCode(false, "") : BootCode.of(disks.get(0)));
   }
 
   private static Loader loader(Place place, String path) throws IOException {

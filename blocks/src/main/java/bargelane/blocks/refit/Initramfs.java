@@ -25,15 +25,17 @@ import org.tukaani.xz.XZIOException;
 
 /**
  * What an initial RAM file system holds: one or more cpio archives of the "new" form, each plain or
- * compressed (kernel documentation, "initramfs buffer format"; gzip RFC 1952, xz, zstd RFC 8878).
- * Sizes and counts are bounded, so that a damaged or hostile archive ends in a {@link
- * LayoutException}.
+ * compressed (kernel documentation, "initramfs buffer format"; gzip RFC 1952, xz, zstd RFC 8878,
+ * LZ4's legacy frame). Sizes and counts are bounded, so that a damaged or hostile archive ends in a
+ * {@link LayoutException}.
  *
  * @param names paths of all files, without a leading slash
  * @param links where the symbolic links among them lead, as they are written
  * @param texts contents of the small files that tell how it was made
+ * @param lz4 unpacked bytes of the LZ4 frame that the file ends with; -1 if it ends otherwise
  */
-public record Initramfs(Set<String> names, Map<String, String> links, Map<String, byte[]> texts) {
+public record Initramfs(
+    Set<String> names, Map<String, String> links, Map<String, byte[]> texts, long lz4) {
 
   /** How drivers are named to the archive's first process. */
   public enum Style {
@@ -52,14 +54,16 @@ public record Initramfs(Set<String> names, Map<String, String> links, Map<String
   private static final String TRAILER = "TRAILER!!!";
   static final String MODULES_LIST = "conf/modules";
   private static final String MODULES = "lib/modules/";
+  private static final String BUILTIN = "/modules.builtin";
   private static final int TYPE = 0170000; // of a mode, as stat(2) has it
   private static final int LINK = 0120000;
   private static final int MOST_LINKS = 40; // as path_resolution(7) allows
 
   /** Reads all archives of a file. */
   public static Initramfs read(byte[] file) throws IOException {
-    Initramfs all = new Initramfs(new TreeSet<>(), new HashMap<>(), new LinkedHashMap<>());
+    Initramfs all = new Initramfs(new TreeSet<>(), new HashMap<>(), new LinkedHashMap<>(), -1);
     long[] budget = {MOST_BYTES};
+    long lz4 = -1;
     int at = 0;
     while (at < file.length) {
       if (file[at] == 0) {
@@ -91,12 +95,18 @@ public record Initramfs(Set<String> names, Map<String, String> links, Map<String
           throw new LayoutException("the initramfs is damaged: " + e.getMessage());
         }
         at += (int) frame;
+      } else if (starts(file, at, Lz4Frame.MAGIC)) {
+        // It has no end of its own: all that follows are blocks of it.
+        Lz4Frame frame = new Lz4Frame(file, at);
+        all.archives(frame, budget);
+        lz4 = frame.unpacked();
+        at = file.length;
       } else {
         throw new LayoutException(
             "the initramfs is compressed in a way that is not read here, at byte " + at);
       }
     }
-    return all;
+    return new Initramfs(all.names, all.links, all.texts, lz4);
   }
 
   private static boolean starts(byte[] file, int at, String magic) {
@@ -225,7 +235,7 @@ public record Initramfs(Set<String> names, Map<String, String> links, Map<String
       links.remove(path);
       if ((field(header, 1) & TYPE) == LINK && size <= MOST_NAME) {
         links.put(path, new String(take(in, (int) size), StandardCharsets.UTF_8));
-      } else if (path.equals(MODULES_LIST) && size <= MOST_TEXT) {
+      } else if ((path.equals(MODULES_LIST) || path.endsWith(BUILTIN)) && size <= MOST_TEXT) {
         texts.put(path, take(in, (int) size));
       } else {
         try {
@@ -280,6 +290,14 @@ public record Initramfs(Set<String> names, Map<String, String> links, Map<String
     return held;
   }
 
+  /** Whether a driver needs no loading: the kernel has it, as a list in the archive says. */
+  public boolean builtIn(String module) {
+    return texts.entrySet().stream()
+        .filter(t -> t.getKey().endsWith(BUILTIN))
+        .flatMap(t -> new String(t.getValue(), StandardCharsets.UTF_8).lines())
+        .anyMatch(l -> KernelModules.name(l).equals(module));
+  }
+
   /** Whether it has a program of this name, wherever programs lie. */
   public boolean hasProgram(String name) {
     return names.stream()
@@ -317,6 +335,15 @@ public record Initramfs(Set<String> names, Map<String, String> links, Map<String
   }
 
   // ---- writing
+
+  /** What is appended to the file that this was read from so that it holds more files. */
+  public byte[] more(byte[] file, Map<String, byte[]> files) throws IOException {
+    byte[] archive = write(files);
+    long before = lz4 < 0 ? file.length : lz4;
+    byte[] padded = new byte[(int) (-before & 3) + archive.length];
+    System.arraycopy(archive, 0, padded, padded.length - archive.length, archive.length);
+    return lz4 < 0 ? padded : Lz4Frame.blocks(padded);
+  }
 
   /** Files to put in an archive; parent directories are added. */
   public static byte[] write(Map<String, byte[]> files) {

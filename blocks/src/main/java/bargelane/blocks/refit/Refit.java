@@ -1,26 +1,20 @@
 package bargelane.blocks.refit;
 
 import bargelane.blocks.layout.Contents;
-import bargelane.blocks.refit.Guest.Entry;
 import bargelane.blocks.refit.Guest.Loader;
 import bargelane.blocks.refit.Guest.Place;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
-import java.util.LinkedHashMap;
-import java.util.LinkedHashSet;
 import java.util.List;
-import java.util.Map;
 import java.util.Optional;
-import java.util.Set;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 
 /** Decides what must change in a guest for other hardware and other addresses. */
 public final class Refit {
 
-  private static final int MOST_INITRAMFS = 512 * 1024 * 1024;
-  private static final int MOST_MODULE = 32 * 1024 * 1024;
+  static final int MOST_INITRAMFS = 512 * 1024 * 1024;
 
   /** Devices whose names the hardware decides. */
   static final Pattern DEVICE = Pattern.compile("/dev/(?:sd|hd|vd|xvd)[a-z]+\\d*");
@@ -61,14 +55,27 @@ public final class Refit {
                 "both sides have " + from + ": nothing is to be changed",
                 List.of(),
                 List.of(),
+                List.of(),
                 List.of()));
   }
 
-  /** Plans a refit. */
+  /** Plans a refit that adds nothing but what is needed. */
   public static RefitPlan plan(Guest guest, Hardware from, Hardware to, List<Card> cards)
       throws IOException {
-    Optional<RefitPlan> nothing = without(from, to, cards);
-    return nothing.isPresent() ? nothing.get() : new Refit(guest, from, to, cards).plan();
+    return plan(guest, from, to, cards, List.of());
+  }
+
+  /**
+   * Plans a refit.
+   *
+   * @param wanted names of the offers that are to be among its edits, as far as the guest lacks
+   *     them
+   */
+  public static RefitPlan plan(
+      Guest guest, Hardware from, Hardware to, List<Card> cards, List<String> wanted)
+      throws IOException {
+    Optional<RefitPlan> nothing = wanted.isEmpty() ? without(from, to, cards) : Optional.empty();
+    return nothing.isPresent() ? nothing.get() : new Refit(guest, from, to, cards).plan(wanted);
   }
 
   /**
@@ -102,35 +109,43 @@ public final class Refit {
                 : back.size() + " files become what they were",
             back,
             List.of(),
+            List.of(),
             List.of()));
   }
 
-  private RefitPlan plan() throws IOException {
+  private RefitPlan plan(List<String> wanted) throws IOException {
+    List<Offer> offers = List.of();
     boolean hardware = !from.equals(to);
     boolean moves = cards.stream().anyMatch(Card::moves);
     unjudged.addAll(guest.unread());
+    if (to.uefi()) {
+      UefiStart start = UefiStart.of(guest);
+      edits.addAll(start.edits());
+      refused.addAll(start.refused());
+      unjudged.addAll(start.unjudged());
+    }
     if (guest.root().isEmpty()) {
       // Within one family it starts as it did; only its addresses stay.
-      (hardware ? refused : unjudged)
-          .add("no root file system could be read, so nothing can be changed in it");
+      Rootless rootless = Rootless.of(guest, hardware ? Optional.of(to) : Optional.empty());
+      refused.addAll(rootless.refused());
+      unjudged.addAll(rootless.unjudged());
     } else {
       if (hardware && !to.known()) {
         refused.add("what drivers " + to + " need is not known here");
       } else if (hardware) {
-        drivers();
+        Drivers drivers = Drivers.of(guest, to);
+        edits.addAll(drivers.edits());
+        refused.addAll(drivers.refused());
+        if (!to.uefi()) {
+          refused.addAll(guest.bootCode().refused(guest.loaders()));
+        }
         names();
-      }
-      if (to.uefi()) {
-        UefiStart start = UefiStart.of(guest);
-        edits.addAll(start.edits());
-        refused.addAll(start.refused());
-        unjudged.addAll(start.unjudged());
       }
       Mounts mounts = new Mounts(guest, hardware);
       refused.addAll(mounts.refused());
       unjudged.addAll(mounts.unjudged());
-      Cards network = new Cards(guest);
-      network.plan(cards);
+      Cards network = new Cards(guest, cards);
+      network.plan();
       edits.addAll(network.edits());
       unjudged.addAll(network.unjudged());
       if (hardware || moves) {
@@ -139,7 +154,11 @@ public final class Refit {
       if (hardware) {
         edits.addAll(PlatformAgents.hushed(guest.root().orElseThrow()));
       }
+      Offers found = Offers.of(guest);
+      offers = found.offers();
+      wanted.forEach(offer -> found.touches(offer).forEach(this::touch));
     }
+    refused.addAll(Fits.lacking(guest, edits));
     return new RefitPlan(
         !edits.isEmpty(),
         guest.os(),
@@ -153,132 +172,18 @@ public final class Refit {
                 + to,
         List.copyOf(edits),
         List.copyOf(unjudged),
-        List.copyOf(refused));
+        List.copyOf(refused),
+        List.copyOf(offers));
   }
 
-  // ---- boot drivers
-
-  private void drivers() throws IOException {
-    Set<String> seen = new LinkedHashSet<>();
-    for (Loader loader : guest.loaders()) {
-      for (Entry entry : loader.entries()) {
-        for (String initrd : entry.initrds()) {
-          Optional<String> path = existing(loader.place(), initrd);
-          if (path.isPresent() && seen.add(path.get())) {
-            supplement(loader.place(), path.get());
-          }
-        }
-      }
-    }
-    if (guest.loaders().isEmpty()) {
-      refused.add("no loader configuration was found, so it is not known what starts");
-    } else if (seen.isEmpty()) {
-      refused.add("the loader names no initramfs that is there");
-    }
-    for (String version : KernelModules.versions(guest.root().orElseThrow().tree())) {
-      Optional<KernelModules> modules =
-          KernelModules.of(guest.root().orElseThrow().tree(), version);
-      for (String driver : to.late()) {
-        if (modules.isPresent() && !modules.get().has(driver)) {
-          refused.add("kernel " + version + " has no driver " + driver + " for the network card");
-        }
-      }
-    }
-  }
-
-  /** A loader's path, which may leave out the directory that the boot file system is mounted at. */
-  private static Optional<String> existing(Place place, String path) throws IOException {
-    for (String candidate : List.of(path, "/boot" + path)) {
-      if (place.tree().size(candidate).isPresent()) {
-        return Optional.of(candidate.startsWith("/") ? candidate : "/" + candidate);
-      }
-    }
-    return Optional.empty();
-  }
-
-  private void supplement(Place place, String path) throws IOException {
-    byte[] file = place.tree().read(path, MOST_INITRAMFS);
-    Initramfs initramfs;
-    try {
-      initramfs = Initramfs.read(file);
-    } catch (bargelane.blocks.layout.LayoutException e) {
-      refused.add(path + " can't be read: " + e.getMessage());
-      return;
-    }
-    Optional<String> version = initramfs.kernel();
-    Optional<KernelModules> modules =
-        version.isEmpty()
-            ? Optional.empty()
-            : KernelModules.of(guest.root().orElseThrow().tree(), version.get());
-    if (modules.isEmpty()) {
-      refused.add(
-          path
-              + " has "
-              + version
-                  .map(v -> "modules of kernel " + v + ", of which the guest has none")
-                  .orElse("no modules"));
-      return;
-    }
-    Map<String, String> held = initramfs.modules(version.get());
-    List<String> absent = to.early().stream().filter(m -> !modules.get().has(m)).toList();
-    if (!absent.isEmpty()) {
-      refused.add("kernel " + version.get() + " has no drivers " + String.join(", ", absent));
-      return;
-    }
-    Set<String> lacking = modules.get().closure(to.early());
-    lacking.removeIf(module -> held.containsKey(KernelModules.name(module)));
-    if (lacking.isEmpty()) {
-      return;
-    }
-    if (!initramfs.hasProgram("modprobe")
-        && !initramfs.hasProgram("systemd-modules-load")
-        && !initramfs.hasProgram("busybox")) {
-      refused.add(path + " has no program that loads drivers");
-      return;
-    }
-    // Its own paths: under a linked directory our files would take the link's place.
-    String inside = initramfs.resolved(modules.get().directory().substring(1));
-    Map<String, byte[]> files = new LinkedHashMap<>();
-    for (String module : lacking) {
-      String at = modules.get().directory() + "/" + module;
-      files.put(inside + "/" + module, guest.root().orElseThrow().tree().read(at, MOST_MODULE));
-      held.put(KernelModules.name(module), module);
-    }
-    modules.get().indexes(held).forEach((f, bytes) -> files.put(inside + "/" + f, bytes));
-    String names = String.join("\n", to.early()) + "\n";
-    switch (initramfs.style()) {
-      case LIST -> {
-        byte[] list = initramfs.texts().getOrDefault(Initramfs.MODULES_LIST, new byte[0]);
-        String first = new String(list, StandardCharsets.UTF_8).strip();
-        files.put(
-            initramfs.resolved(Initramfs.MODULES_LIST),
-            (first.isEmpty() ? names : first + "\n" + names).getBytes(StandardCharsets.UTF_8));
-      }
-      case FRAGMENTS ->
-          files.put(
-              initramfs.resolved("etc/modules-load.d/refit.conf"),
-              names.getBytes(StandardCharsets.UTF_8));
-      default -> {
-        if (!initramfs.hasProgram("systemd-udevd") && !initramfs.hasProgram("udevd")) {
-          refused.add(
-              path + " was made by a tool that is not known here: its drivers can't be named");
-          return;
-        }
-      }
-    }
-    StringBuilder told = new StringBuilder();
-    files.forEach(
-        (f, c) -> told.append("+ ").append(f).append(", ").append(c.length).append(" bytes\n"));
-    edits.add(
-        FileEdit.append(
-            place,
-            path,
-            file,
-            Initramfs.write(files),
-            "it has no drivers "
-                + String.join(", ", lacking.stream().map(KernelModules::name).toList())
-                + ", without which the disks there are not found",
-            told.toString()));
+  /** Changes a file that may be among the edits already. */
+  private void touch(Offers.Touch t) {
+    Optional<FileEdit> made =
+        edits.stream().filter(e -> e.at(t.place()) && e.path().equals(t.path())).findFirst();
+    String text = made.map(e -> new String(e.content(), StandardCharsets.UTF_8)).orElse(t.before());
+    String reason = made.map(e -> e.reason() + "; ").orElse("") + t.reason();
+    made.ifPresent(edits::remove);
+    change(t.place(), t.path(), t.before(), t.change().apply(text), reason);
   }
 
   // ---- names of devices

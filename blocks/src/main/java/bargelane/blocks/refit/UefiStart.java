@@ -55,14 +55,16 @@ record UefiStart(List<FileEdit> edits, List<String> refused, List<String> unjudg
     List<Vendor> vendors = new ArrayList<>();
     for (Place p : partitions) {
       if (p.tree().size(FALLBACK).isPresent()) {
-        return new UefiStart(List.of(), List.of(), List.of());
+        return new UefiStart(List.of(), damaged(p.tree(), FALLBACK), List.of());
       }
       for (String name : p.tree().list("/EFI")) {
         loader(p.tree(), "/EFI/" + name).ifPresent(l -> vendors.add(new Vendor(p, name, l)));
       }
     }
     if (vendors.size() == 1) {
-      return new UefiStart(copies(vendors.get(0)), List.of(), List.of());
+      Vendor v = vendors.get(0);
+      List<String> damaged = damaged(v.place().tree(), "/EFI/" + v.directory() + "/" + v.loader());
+      return new UefiStart(damaged.isEmpty() ? copies(v) : List.of(), damaged, List.of());
     }
     if (!unread.isEmpty()) {
       return new UefiStart(List.of(), List.of(), unread);
@@ -78,6 +80,14 @@ record UefiStart(List<FileEdit> edits, List<String> refused, List<String> unjudg
                     + ", and which one is kept by the former firmware only: install the one that is"
                     + " to start for removable media at the source"),
         List.of());
+  }
+
+  /** A loader is an image of the "portable executable" form, which begins with MZ. */
+  private static List<String> damaged(FileTree tree, String path) throws IOException {
+    byte[] image = tree.read(path, MOST_LOADER);
+    return image.length > 2 && image[0] == 'M' && image[1] == 'Z'
+        ? List.of()
+        : List.of("the loader " + path + " is damaged: install it again at the source");
   }
 
   private static Optional<String> loader(FileTree tree, String directory) throws IOException {

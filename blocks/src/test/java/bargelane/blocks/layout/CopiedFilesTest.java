@@ -70,11 +70,12 @@ class CopiedFilesTest {
   @Test
   void treesStandWhereTheyWereFoundAndKeepToTheirOwnRoot() throws IOException {
     List<List<Contents>> all =
-        with("0\t1\t0\t\txfs\tab-cd\t\n1\t0\t2\tvolume:stock/root\text4\tef-01\t\n");
+        with("0\t1\t0\t\txfs\tab-cd\t\t4096\t9\n1\t0\t2\tvolume:stock/root\text4\tef-01\t\t0\t0\n");
     Contents xfs = all.get(1).get(0);
     assertEquals("xfs", xfs.kind());
     assertEquals("ab-cd", xfs.tree().orElseThrow().uuid());
     assertEquals("tree 0", text(xfs, "/etc/hostname"));
+    assertEquals(new FileTree.Room(true, 4096, 9), xfs.tree().orElseThrow().room().orElseThrow());
     List<Contents> first = all.get(0);
     assertEquals(List.of("ext4", "", "ext4"), first.stream().map(Contents::kind).toList());
     Contents volume = first.get(2);
@@ -88,7 +89,7 @@ class CopiedFilesTest {
 
   @Test
   void whatCouldNotBeReadKeepsItsReason() throws IOException {
-    Contents xfs = with("0\t1\t0\t\txfs\t\tthe yard could not read it: torn\n").get(1).get(0);
+    Contents xfs = with("0\t1\t0\t\txfs\t\tthe yard could not read it: torn\t0\t0\n").get(1).get(0);
     assertEquals("the yard could not read it: torn", xfs.trouble());
     assertTrue(xfs.tree().isEmpty());
   }
@@ -97,15 +98,17 @@ class CopiedFilesTest {
   @ValueSource(
       strings = {
         "nonsense",
-        "0\t1\t0\t\txfs\t",
-        "x\t1\t0\t\txfs\t\t",
-        "7\t1\t0\t\txfs\t\t",
-        "0\t9\t0\t\txfs\t\t",
-        "0\t-1\t0\t\txfs\t\t",
-        "0\t1\t3\t\txfs\t\t",
-        "0\t1\t0\tvolume:a/b; reboot\txfs\t\t",
-        "0\t1\t0\tsubvolume:a,exec\tbtrfs\t\t",
-        "places\t1\t0\t\txfs\t\t"
+        "0\t1\t0\t\txfs\t\t",
+        "0\t1\t0\t\txfs\t\t\t-1\t1",
+        "x\t1\t0\t\txfs\t\t\t1\t1",
+        "7\t1\t0\t\txfs\t\t\t1\t1",
+        "0\t9\t0\t\txfs\t\t\t1\t1",
+        "0\t-1\t0\t\txfs\t\t\t1\t1",
+        "0\t1\t3\t\txfs\t\t\t1\t1",
+        "0\t1\t0\tarray:a;b\txfs\t\t\t1\t1",
+        "0\t1\t0\tvolume:a/b; reboot\txfs\t\t\t1\t1",
+        "0\t1\t0\tsubvolume:a,exec\tbtrfs\t\t\t1\t1",
+        "places\t1\t0\t\txfs\t\t\t1\t1"
       })
   void aPlaceThatCannotBeIsRefused(String line) {
     assertThrows(LayoutException.class, () -> with(line + "\n"));

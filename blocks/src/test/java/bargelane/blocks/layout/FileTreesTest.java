@@ -15,7 +15,9 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.Arrays;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Random;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
@@ -87,6 +89,28 @@ class FileTreesTest {
     assertEquals(List.of(), fs.list("/nowhere"));
   }
 
+  @ParameterizedTest
+  @ValueSource(strings = {"ext2", "ext3", "ext4"})
+  void whatIsFreeIsCountedAsTheSystemsOwnToolCountsIt(String kind) throws IOException {
+    Path image = ext(kind);
+    Process p = new ProcessBuilder("/sbin/dumpe2fs", "-h", image.toString()).start();
+    Map<String, Long> told = new HashMap<>();
+    for (String line :
+        new String(p.getInputStream().readAllBytes(), StandardCharsets.UTF_8).split("\n")) {
+      String[] words = line.split(": +");
+      if (words.length == 2 && words[1].matches("\\d+")) {
+        told.put(words[0], Long.parseLong(words[1]));
+      }
+    }
+    FileTree.Room room = Ext4.open(load(image), 0).room().orElseThrow();
+    assertTrue(room.writable());
+    long kept = kind.equals("ext4") ? told.get("Block count") / 50 : 0;
+    assertEquals((told.get("Free blocks") - kept) * told.get("Block size"), room.bytes());
+    assertEquals(told.get("Free inodes"), room.files());
+    run("", "/sbin/tune2fs", "-O", "read-only", image.toString());
+    assertFalse(Ext4.open(load(image), 0).room().orElseThrow().writable());
+  }
+
   @Test
   void whatAnUncleanJournalHoldsCommittedIsWhatIsRead() throws IOException {
     Path image = ext("ext4");
@@ -130,8 +154,14 @@ class FileTreesTest {
   @ParameterizedTest
   @ValueSource(strings = {"12", "16", "32"})
   void everyWidthOfFatIsReadByLongNames(String bits) throws IOException {
-    Fat fs = Fat.open(load(fat(bits)), 0);
+    Path image = fat(bits);
+    Fat fs = Fat.open(load(image), 0);
     assertEquals("51B1-B007", fs.uuid());
+    Process p = new ProcessBuilder("mdir", "-i", image.toString(), "::").start();
+    String told = new String(p.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
+    assertEquals(
+        told.replaceAll("(?s).*?([\\d ]+) bytes free\\s*", "$1").replace(" ", ""),
+        String.valueOf(fs.room().orElseThrow().bytes()));
     assertEquals(List.of("A configuration with a long name.cfg"), fs.list("/LOADER"));
     assertEquals(
         "DEFAULT guest\n".repeat(3000),

@@ -8,6 +8,7 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import bargelane.blocks.MemoryDevice;
 import java.io.IOException;
 import java.nio.ByteBuffer;
+import java.nio.ByteOrder;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
@@ -141,8 +142,30 @@ class LayoutTest {
     luks.write(168, ByteBuffer.wrap(id.getBytes(java.nio.charset.StandardCharsets.US_ASCII)));
     assertEquals(
         "luks " + id, Contents.of(luks).get(0).kind() + " " + Contents.of(luks).get(0).uuid());
-    MemoryDevice array = new MemoryDevice(1 << 20);
-    array.write(4096, ByteBuffer.wrap(new byte[] {(byte) 0xfc, 0x4e, 0x2b, (byte) 0xa9}));
-    assertEquals("raid", Contents.of(array).get(0).kind());
+  }
+
+  /** A disk with the super block of an array at a sector, which says that it lies at another. */
+  private static MemoryDevice part(int version, int sector, long told) throws IOException {
+    MemoryDevice disk = new MemoryDevice(1 << 20);
+    ByteBuffer block = ByteBuffer.allocate(512).order(ByteOrder.LITTLE_ENDIAN);
+    block.putInt(0, 0xa92b4efc).putInt(4, version).putLong(144, told);
+    disk.write(sector * 512L, block);
+    return disk;
+  }
+
+  @Test
+  void aPartOfAnArrayIsKnownWhereverItsSuperBlockLies() throws IOException {
+    int sectors = (1 << 20) / 512;
+    for (int at : new int[] {0, 8, sectors - 16}) {
+      assertEquals("raid", Contents.of(part(1, at, at)).get(0).kind(), "sector " + at);
+      assertThrows(LayoutException.class, () -> Contents.of(part(1, at, at + 1)), "of another");
+    }
+    MemoryDevice older = part(0, sectors - 128, 0);
+    assertEquals("raid", Contents.of(older).get(0).kind());
+    ByteBuffer table = ByteBuffer.allocate(512).order(ByteOrder.LITTLE_ENDIAN);
+    table.put(450, (byte) 0x83).putInt(454, 128).putInt(458, sectors - 128);
+    older.write(0, table.putShort(510, (short) 0xaa55));
+    List<Contents> parted = Contents.of(older);
+    assertEquals("1 raid", parted.get(0).partition() + " " + parted.get(0).kind());
   }
 }

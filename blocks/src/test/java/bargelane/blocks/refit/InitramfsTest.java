@@ -15,9 +15,11 @@ import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
+import java.util.Arrays;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Random;
+import java.util.zip.GZIPInputStream;
 import java.util.zip.GZIPOutputStream;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
@@ -80,6 +82,50 @@ class InitramfsTest {
     assertEquals(
         "kernel/virtio_blk.ko",
         Initramfs.read(join(pack(how, MAIN), more)).modules("6.1.0").get("virtio_blk"));
+  }
+
+  /** An archive that the lz4 program packed with its option for kernels; two blocks. */
+  private static byte[] lz4() throws IOException {
+    try (GZIPInputStream in =
+        new GZIPInputStream(InitramfsTest.class.getResourceAsStream("archive.cpio.lz4.gz"))) {
+      return in.readAllBytes();
+    }
+  }
+
+  @Test
+  void aFrameOfLz4IsReadAndGoesOnWithWhatIsAdded() throws IOException {
+    byte[] packed = lz4();
+    byte[] file = Arrays.copyOf(EARLY, EARLY.length + packed.length);
+    System.arraycopy(packed, 0, file, EARLY.length, packed.length);
+    Initramfs read = Initramfs.read(file);
+    assertEquals(Optional.of("6.1.0"), read.kernel());
+    assertEquals("sd_mod\n", new String(read.texts().get("conf/modules"), StandardCharsets.UTF_8));
+    byte[] large = new byte[9 << 20];
+    new Random(4).nextBytes(large);
+    byte[] more = read.more(file, Map.of("lib/modules/6.1.0/kernel/virtio_blk.ko", large));
+    ByteArrayOutputStream both = new ByteArrayOutputStream();
+    both.writeBytes(file);
+    both.writeBytes(more);
+    assertEquals(
+        "kernel/virtio_blk.ko",
+        Initramfs.read(both.toByteArray()).modules("6.1.0").get("virtio_blk"));
+  }
+
+  @Test
+  void aDamagedFrameOfLz4EndsAsDamaged() throws IOException {
+    byte[] file = lz4();
+    Random random = new Random(5);
+    for (int i = 0; i < 60; i++) {
+      byte[] torn = Arrays.copyOf(file, 5 + random.nextInt(file.length - 5));
+      torn[4 + random.nextInt(Math.min(40, torn.length - 4))] = (byte) random.nextInt();
+      try {
+        Initramfs.read(torn);
+      } catch (LayoutException e) {
+        // As it should be; any other failure fails the test.
+      }
+    }
+    byte[] padded = Arrays.copyOf(file, file.length + 8);
+    assertThrows(LayoutException.class, () -> Initramfs.read(padded), "kernels stop at padding");
   }
 
   /** An archive of the system's own tool, of a tree with links. */

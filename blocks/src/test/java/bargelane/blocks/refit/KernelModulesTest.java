@@ -48,6 +48,11 @@ class KernelModulesTest {
     }
 
     @Override
+    public Optional<Room> room() {
+      return Optional.empty();
+    }
+
+    @Override
     public Optional<Long> size(String path) throws IOException {
       Path file = at.resolve(path.substring(1));
       return Files.isRegularFile(file) ? Optional.of(Files.size(file)) : Optional.empty();

@@ -3,6 +3,8 @@ package bargelane.client.wave;
 import static bargelane.client.Common.escape;
 
 import bargelane.api.RefitEdit;
+import bargelane.api.RefitOffer;
+import bargelane.api.RefitOfferChoice;
 import bargelane.api.RefitView;
 import bargelane.api.RunView;
 import bargelane.client.Answer;
@@ -27,6 +29,7 @@ import picocli.CommandLine.Parameters;
       "",
       "Example:",
       "  bargelane wave refit lending --look",
+      "  bargelane wave refit lending --add serial-console --machine lending-db",
       "  bargelane wave refit lending --word lending-db --reason 'tried by hand on Monday'"
     })
 final class Refit extends Common implements Callable<Integer> {
@@ -50,9 +53,30 @@ final class Refit extends Common implements Callable<Integer> {
       description = "Why; empty takes the word back.")
   String reason;
 
+  @Option(
+      names = "--add",
+      paramLabel = "OFFER",
+      description =
+          "Have refits add what is offered: serial-console or time-sync. The way home takes it back.")
+  List<String> add = List.of();
+
+  @Option(
+      names = "--leave-out",
+      paramLabel = "OFFER",
+      description = "Have refits no longer add it.")
+  List<String> leaveOut = List.of();
+
+  @Option(
+      names = "--machine",
+      paramLabel = "MACHINE",
+      description = "With --add or --leave-out, the machine; all of the wave without.")
+  String machine;
+
   @Override
   public Integer call() {
     String path = "/waves/" + escape(name) + "/refit";
+    add.forEach(offer -> choose(path, offer, true));
+    leaveOut.forEach(offer -> choose(path, offer, false));
     if (look) {
       int code = Follow.print(api(), api().post(path, null, RunView.class).value(), err(), err());
       if (code != 0) {
@@ -75,6 +99,12 @@ final class Refit extends Common implements Callable<Integer> {
     return stays ? 1 : 0;
   }
 
+  private void choose(String path, String offer, boolean accepted) {
+    api()
+        .putForList(
+            path + "/offers", new RefitOfferChoice(machine, offer, accepted), RefitView.class);
+  }
+
   private void print(RefitView m) {
     PrintWriter out = out();
     out.println(m.machine() + ": " + m.summary());
@@ -85,6 +115,7 @@ final class Refit extends Common implements Callable<Integer> {
               + m.point()
               + " at "
               + Output.local(m.lookedAt())
+              + (m.throughYard() ? ", through a yard" : "")
               + (os.isEmpty() ? "" : ": " + os + ", " + m.firmware()));
     } else {
       out.println("  look into it: bargelane wave refit " + name + " --look");
@@ -97,6 +128,20 @@ final class Refit extends Common implements Callable<Integer> {
     }
     m.unjudged().forEach(u -> out.println("  not judged: " + u));
     m.refused().forEach(r -> out.println("  in the way: " + r));
+    for (RefitOffer o : m.offers()) {
+      out.println("  " + (o.accepted() ? "added: " : "offered: ") + o.name() + ": " + o.what());
+      if (o.accepted()) {
+        out.println("    the next look shows what it changes");
+      } else {
+        out.println(
+            "    add it: bargelane wave refit "
+                + name
+                + " --add "
+                + o.name()
+                + " --machine "
+                + m.machine());
+      }
+    }
     if (!m.word().isEmpty()) {
       out.println("  may move all the same, says " + m.word());
     }

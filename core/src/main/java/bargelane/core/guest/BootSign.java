@@ -67,6 +67,13 @@ public enum BootSign implements Worded {
       "FAILED\\S* Failed to start \\S*(?:networking|NetworkManager|systemd-networkd)",
       "the guest's network did not come up",
       "look at the refit: its card may have another name there"),
+  SILENT(
+      "silent-since-firmware",
+      false,
+      "^Booting from Hard Disk\\.{3}\\s*\\z",
+      "the firmware handed over to the disk's loader, and nothing came on the serial console since",
+      "look at the guest's screen if its kernel writes there; otherwise mend its boot loader at the"
+          + " source"),
   LOGIN(
       "login-reached",
       false,

@@ -9,10 +9,13 @@ public final class ConsoleText {
   /** Bytes from the end of a console that are looked at. */
   public static final int MOST = 64 * 1024;
 
-  /** Control sequences of terminals (ECMA-48, 5.4), and the shorter escapes. */
+  /**
+   * Control sequences of terminals (ECMA-48, 5.4), and the shorter escapes. A program that cuts its
+   * line to a width may cut one short.
+   */
   private static final Pattern ESCAPES =
       Pattern.compile(
-          "\u001b(?:\\[[0-?]*[ -/]*[@-~]|\\][^\u0007\u001b]*(?:\u0007|\u001b\\\\)|[ -/]*[0-~])");
+          "\u001b(?:\\[[0-?]*[ -/]*[@-~]?|\\][^\u0007\u001b]*(?:\u0007|\u001b\\\\)|[ -/]*[0-~])");
 
   private static final Pattern CONTROLS = Pattern.compile("[\\p{Cntrl}&&[^\n\t]]");
 

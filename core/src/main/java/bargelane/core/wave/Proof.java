@@ -5,11 +5,13 @@ import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Set;
 
 /**
  * What a test cutover proves of a machine: a change of any of it lapses the proof.
  *
  * @param probe what the machine answered to
+ * @param offers what its refit added besides what it needed
  */
 public record Proof(
     Placement placement,
@@ -17,27 +19,31 @@ public record Proof(
     long memoryMib,
     String firmware,
     List<Long> diskBytes,
-    ProbePlan probe) {
+    ProbePlan probe,
+    List<String> offers) {
 
-  /** A proof that was kept without its probe is one of the usual probe. */
+  /** A proof that was kept without its probe is one of the usual probe, without offers of none. */
   public Proof {
     probe = probe == null ? ProbePlan.USUAL : probe;
+    offers = offers == null ? List.of() : offers;
   }
 
   /** What would be proven by a test now. */
-  public static Proof of(Placement placement, MachineFacts facts, ProbePlan probe) {
+  public static Proof of(
+      Placement placement, MachineFacts facts, ProbePlan probe, List<String> offers) {
     return new Proof(
         placement,
         facts.cpus(),
         facts.memoryMib(),
         facts.firmware(),
         facts.disks().stream().map(Inventory.Disk::bytes).toList(),
-        probe);
+        probe,
+        offers);
   }
 
   /** The same, of a machine that answered to another probe. */
   public Proof by(ProbePlan answered) {
-    return new Proof(placement, cpus, memoryMib, firmware, diskBytes, answered);
+    return new Proof(placement, cpus, memoryMib, firmware, diskBytes, answered, offers);
   }
 
   /** What of this differs now, in words; empty if the proof holds. */
@@ -63,6 +69,9 @@ public record Proof(
     }
     if (!probe.asksAs(now.probe)) {
       changed.add("the probe");
+    }
+    if (!Set.copyOf(offers).equals(Set.copyOf(now.offers))) {
+      changed.add("what the refit adds");
     }
     return changed;
   }

@@ -33,6 +33,7 @@ class BootSignTest {
         "initramfs-shell | (initramfs) ",
         "passphrase-asked | Please unlock disk sda3_crypt: ",
         "network-failed | [FAILED] Failed to start networking.service - Raise network interfaces.",
+        "silent-since-firmware | Booting from Hard Disk...",
         "login-reached | stock-list login: ",
       })
   void aConsoleTellsHowAStartGoes(String word, String line) {
@@ -48,13 +49,17 @@ class BootSignTest {
       delimiter = '|',
       value = {
         "systemd[1]: emergency.service: was not needed",
-        "Booting from Hard Disk...",
         "GRUB loading...",
         "[  OK  ] Started serial-getty@ttyS0.service.",
         "a log says that You are in emergency mode is the sentence to look for",
       })
   void whatOnlyLooksLikeOneIsNone(String line) {
     assertEquals(Optional.empty(), BootSign.in(line + "\n"));
+  }
+
+  @Test
+  void aLoaderThatTellsSomethingIsNotSilent() {
+    assertEquals(Optional.empty(), BootSign.in("Booting from Hard Disk...\nGRUB loading.\n"));
   }
 
   @Test
@@ -84,6 +89,9 @@ class BootSignTest {
             .getBytes(StandardCharsets.UTF_8);
     assertEquals("ok\nbell\nnext", ConsoleText.of(raw));
     assertEquals("\ufffd", ConsoleText.of(new byte[] {(byte) 0xff}));
+    String cut = "for device \u001b[0;1;\u2026555.device\u001b[0m.";
+    assertEquals(
+        "for device \u2026555.device.", ConsoleText.of(cut.getBytes(StandardCharsets.UTF_8)));
     byte[] returns = new byte[ConsoleText.MOST];
     Arrays.fill(returns, (byte) '\r');
     assertTimeoutPreemptively(Duration.ofSeconds(5), () -> ConsoleText.of(returns));

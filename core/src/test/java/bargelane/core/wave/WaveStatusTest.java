@@ -205,7 +205,7 @@ class WaveStatusTest {
             List.of(new bargelane.core.lane.Placement.PlacedNic("n", "10.0.0.2", true, "")),
             List.of("shelf"),
             "z");
-    Proof proof = new Proof(placed, 2, 4096, "uefi", List.of(1L << 30), null);
+    Proof proof = new Proof(placed, 2, 4096, "uefi", List.of(1L << 30), null, null);
     assertEquals(List.of(), proof.lapsedBy(proof));
     var moved = new bargelane.core.lane.Placement("wherry-4", List.of(), List.of("attic"), "y");
     assertEquals(
@@ -215,8 +215,10 @@ class WaveStatusTest {
             "storage classes",
             "zone",
             "the machine's hardware",
-            "the machine's disks"),
-        proof.lapsedBy(new Proof(moved, 4, 4096, "uefi", List.of(2L << 30), null)));
+            "the machine's disks",
+            "what the refit adds"),
+        proof.lapsedBy(
+            new Proof(moved, 4, 4096, "uefi", List.of(2L << 30), null, List.of("serial-console"))));
     ProbePlan slower = new ProbePlan(ProbePlan.Kind.HTTP, 0, "/", 900);
     assertEquals(List.of(), proof.lapsedBy(proof.by(slower)), "time proves nothing");
     ProbePlan other = new ProbePlan(ProbePlan.Kind.TCP, 5432, "/", 180);

@@ -18,6 +18,7 @@ import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import org.hibernate.Session;
 
 /** Reads sites' inventories, and keeps what they found different. */
@@ -43,6 +44,7 @@ public final class Scans {
     SiteDriver driver = sites.driver(siteId);
     Capabilities capabilities = driver.capabilities();
     Inventory inventory = driver.inventory();
+    Optional<String> settled = driver.settledAddress();
     return db.tx(
         s -> {
           s.setJdbcBatchSize(100);
@@ -53,6 +55,7 @@ public final class Scans {
               || !Json.read(site.capabilities, Capabilities.class).equals(capabilities)) {
             site.capabilities = Json.text(capabilities);
           }
+          settled.ifPresent(site::settle);
           new Inventories(s).store(site, inventory);
           ScanResult result = merge(s, site, inventory, now);
           site.scannedAt = now;

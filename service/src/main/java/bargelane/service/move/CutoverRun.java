@@ -65,9 +65,15 @@ final class CutoverRun implements RunKind {
     steps.add(new Step("quiet", "Wait for the running pass", moves::quiet));
     steps.add(
         new Step(
+            "look",
+            "Look into the guests while they still run",
+            w -> refits.lookFirst(w, winner())));
+    steps.add(
+        new Step(
             "near",
             "Pass once more while the machines still run",
             w -> moves.pass(w, "near", true)));
+    steps.add(new Step("yards", "Start the yards for the refit", w -> refits.prepare(w, winner())));
     steps.add(
         new Step("stop", "Stop and fence the machines", w -> moves.stop(w, winner().other())));
     steps.add(new Step("last", "Ship the last changes", w -> moves.pass(w, "last", true)));
@@ -91,7 +97,8 @@ final class CutoverRun implements RunKind {
       return List.of();
     }
     List<Step> steps = new ArrayList<>();
-    steps.add(new Step("end-pass", "End its pass", moves::endOwnPasses));
+    steps.add(new Step("end-pass", "End its pass", moves::endOwn));
+    steps.add(new Step("drop-yards", "Remove the yards", w -> refits.dropYards(w, winner())));
     if (work.has(MoveNotes.STOPPED_AT)) {
       steps.add(
           Step.untilDone(

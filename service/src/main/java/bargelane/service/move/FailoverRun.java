@@ -1,6 +1,8 @@
 package bargelane.service.move;
 
 import bargelane.service.platform.Json;
+import bargelane.service.replication.Berth;
+import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
@@ -66,6 +68,8 @@ final class FailoverRun implements RunKind {
     steps.add(new Step("exposure", "Note the exposure", this::exposure));
     steps.add(new Step("pause", "Hold back the timetable", moves::pause));
     steps.add(new Step("end-passes", "End the running pass", moves::endPasses));
+    steps.add(
+        new Step("yards", "Start the yards for the refit", w -> refits.prepare(w, winner(w))));
     steps.add(new Step("source", "See that the source can't run on", this::source));
     steps.add(new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, winner(w))));
     steps.add(
@@ -97,17 +101,14 @@ final class FailoverRun implements RunKind {
       return List.of();
     }
     List<Step> steps = new ArrayList<>();
+    steps.add(new Step("drop-yards", "Remove the yards", w -> refits.dropYards(w, winner(w))));
     if (work.has(MoveNotes.STOPPED_AT)) {
       steps.add(
           Step.untilDone(
               "take-back",
               "Remove what was made at the target",
               w -> landings.undoTarget(w, winner(w))));
-      steps.add(
-          Step.untilDone(
-              "restart",
-              "Start the machines where they were",
-              w -> moves.restart(w, winner(w).other())));
+      steps.add(Step.untilDone("restart", "Start the machines where they were", this::restart));
     }
     steps.add(new Step("resume", "Let the timetable go on", moves::resume));
     return steps;
@@ -123,19 +124,65 @@ final class FailoverRun implements RunKind {
   }
 
   private Outcome source(Work w) {
-    boolean declared = w.input().path("sourceLost").asBoolean(false);
     try {
+      answers(w, winner(w).other());
       Outcome stopped = moves.stop(w, winner(w).other());
       w.put(MoveNotes.SOURCE_FENCED, true);
       return stopped;
     } catch (SiteException e) {
-      if (declared && e.kind() == SiteException.Kind.MAY_PASS) {
+      if (declared(w) && e.kind() == SiteException.Kind.MAY_PASS) {
         return Outcome.done("declared lost by " + w.startedBy() + ": " + e.getMessage());
       }
       throw new RunFailure(
           "source-not-fenced",
           "it can't be seen that the machines at the source are stopped: " + e.getMessage(),
           "if the source is lost, say so: --source-lost");
+    }
+  }
+
+  /** A source that was declared lost, and is away, is not waited for. */
+  private Outcome restart(Work w) {
+    Side lost = winner(w).other();
+    try {
+      return moves.restart(w, lost);
+    } catch (SiteException e) {
+      if (!declared(w) || e.kind() != SiteException.Kind.MAY_PASS) {
+        throw e;
+      }
+      return Outcome.done(
+          moves.state(w).site(lost).name
+              + " was declared lost by "
+              + w.startedBy()
+              + "; machines that were stopped there stay off until somebody starts them: "
+              + e.getMessage());
+    }
+  }
+
+  private static boolean declared(Work w) {
+    return w.input().path("sourceLost").asBoolean(false);
+  }
+
+  /**
+   * Sees that a side answers before a machine there is noted as stopped: a back-out starts again
+   * what was, and would wait for a source that had been away all the time.
+   *
+   * @throws SiteException of kind may-pass if it does not
+   */
+  private void answers(Work w, Side side) {
+    w.once(MoveNotes.STOPPED_AT, () -> services.clock().instant());
+    TowState state = moves.state(w);
+    for (MemberEntity m : state.members) {
+      Optional<Berth> berth = TowState.berth(m, side);
+      if (berth.isPresent()) {
+        try {
+          moves.compute(state, side).machine(berth.get().platformId());
+        } catch (SiteException e) {
+          // What is final, as of a machine that is gone, is for the stop to judge.
+          if (e.kind() == SiteException.Kind.MAY_PASS) {
+            throw e;
+          }
+        }
+      }
     }
   }
 

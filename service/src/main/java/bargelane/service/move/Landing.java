@@ -18,7 +18,6 @@ import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.sites.Compute;
 import bargelane.sites.SiteException;
-import java.time.Instant;
 import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -196,20 +195,24 @@ final class Landing {
   private Outcome startRank(Work w, Side side, int rank) {
     TowState state = moves.state(w);
     Compute compute = moves.compute(state, side);
-    Instant begun = w.once(MoveNotes.rank(rank), () -> services.clock().instant());
-    List<String> answers = new ArrayList<>();
-    for (MemberEntity m : state.ofRank(rank)) {
-      String id = w.need(MoveNotes.MACHINES).get(m.id);
-      compute.unfence(id);
-      compute.start(id);
-      Optional<String> bad = moves.starts().await(w, state, side, m, compute, id, begun);
-      if (bad.isPresent()) {
-        return Outcome.waitFor(bad.get());
-      }
-      answers.add(m.name);
+    Outcome outcome =
+        moves
+            .starts()
+            .together(
+                w,
+                state,
+                side,
+                rank,
+                w.need(MoveNotes.MACHINES),
+                compute,
+                id -> {
+                  compute.unfence(id);
+                  compute.start(id);
+                });
+    if (outcome instanceof Outcome.Done) {
+      w.put(MoveNotes.UP_AT, services.clock().instant());
     }
-    w.put(MoveNotes.UP_AT, services.clock().instant());
-    return Outcome.done("healthy: " + String.join(", ", answers));
+    return outcome;
   }
 
   /** Records that the machines run at a side now, on the clones of this run; closes the leg. */

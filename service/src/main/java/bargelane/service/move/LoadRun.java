@@ -49,7 +49,7 @@ final class LoadRun implements RunKind {
   /** The replicas stay: the next load goes on with what they hold. */
   @Override
   public List<Step> backOut(Work work) {
-    return List.of(new Step("end-pass", "End its pass", moves::endOwnPasses));
+    return List.of(new Step("end-pass", "End its pass", moves::endOwn));
   }
 
   private Outcome replicas(Work w) {

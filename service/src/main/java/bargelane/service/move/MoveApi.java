@@ -9,6 +9,7 @@ import bargelane.api.LostRequest;
 import bargelane.api.ProbeRequest;
 import bargelane.api.ProbeView;
 import bargelane.api.ReconcileRequest;
+import bargelane.api.RefitOfferChoice;
 import bargelane.api.RefitView;
 import bargelane.api.RefitWord;
 import bargelane.api.RunView;
@@ -37,6 +38,9 @@ public record MoveApi(
     e.put("/waves/{wave}/refit", "Say that a machine may move though its guest can't be refitted")
         .takes(RefitWord.class)
         .lists(RefitView.class, (r, b) -> refits.refitWord(r.path("wave"), b, r.by()));
+    e.put("/waves/{wave}/refit/offers", "Have refits add something that a guest can do without")
+        .takes(RefitOfferChoice.class)
+        .lists(RefitView.class, (r, b) -> refits.choose(r.path("wave"), b, r.by()));
     e.get("/waves/{wave}/probes", "How it is seen that the machines do their work")
         .lists(ProbeView.class, r -> probes.of(r.path("wave")));
     e.put("/waves/{wave}/probes", "Choose how it is seen that a machine does its work")

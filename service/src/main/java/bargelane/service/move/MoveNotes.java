@@ -26,10 +26,13 @@ final class MoveNotes {
   /** The side that a test or a look into guests works at. */
   static final Note<Side> SIDE = Note.of("side", Side.class);
 
+  /** The run that looks into the guests before anything is stopped. */
+  static final Note<String> LOOK = Note.of("look", String.class);
+
   /** When the first machine was told to stop. */
   static final Note<Instant> STOPPED_AT = Note.of("stoppedAt", Instant.class);
 
-  /** Members that were seen to stop, by member. */
+  /** Members that were to stop, noted before they are asked to. */
   static final Note<Map<String, Boolean>> STOPPED = Note.each("stopped", Boolean.class);
 
   /** When the last machine answered. */

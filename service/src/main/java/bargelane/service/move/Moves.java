@@ -8,7 +8,6 @@ import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.Remedies;
-import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.PassNotes;
@@ -31,6 +30,8 @@ import bargelane.sites.SiteDriver;
 import bargelane.text.Sizes;
 import java.time.Duration;
 import java.time.temporal.ChronoUnit;
+import java.util.ArrayList;
+import java.util.Collections;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -46,6 +47,9 @@ import org.hibernate.LockMode;
 final class Moves {
 
   private static final Duration PATIENT = Duration.ofSeconds(10);
+
+  /** Machines of a rank that are told to stop at once: each is waited for. */
+  private static final int STOPS = 8;
 
   private final Services services;
   private final Starts starts;
@@ -150,59 +154,83 @@ final class Moves {
                     leg.id,
                     new PassRun.For(w.runId(), move),
                     w.startedBy()));
-    RunEntity pass = services.db().tx(s -> s.find(RunEntity.class, run));
-    switch (pass.state) {
+    Optional<Outcome.Wait> open = awaited(run, move ? Outcome.LOOK_AGAIN : PATIENT);
+    if (open.isPresent()) {
+      return open.get();
+    }
+    return Outcome.done(
+        services
+            .db()
+            .tx(s -> TowState.newestPoint(s, s.find(LegEntity.class, legId(w))))
+            .map(
+                p ->
+                    "point "
+                        + p.number
+                        + " as of "
+                        + p.asOf.truncatedTo(ChronoUnit.SECONDS)
+                        + ", "
+                        + Sizes.text(p.sent)
+                        + " sent")
+            .orElse(""));
+  }
+
+  /**
+   * Waits for a run that another began as part of itself; its end wakes that one, which does not
+   * rely on it.
+   *
+   * @return empty once it is done
+   * @throws RunFailure as it failed
+   */
+  Optional<Outcome.Wait> awaited(String run, Duration patience) {
+    RunEntity part = services.db().tx(s -> s.find(RunEntity.class, run));
+    switch (part.state) {
       case DONE -> {
-        return Outcome.done(
-            services
-                .db()
-                .tx(s -> TowState.newestPoint(s, s.find(LegEntity.class, legId(w))))
-                .map(
-                    p ->
-                        "point "
-                            + p.number
-                            + " as of "
-                            + p.asOf.truncatedTo(ChronoUnit.SECONDS)
-                            + ", "
-                            + Sizes.text(p.sent)
-                            + " sent")
-                .orElse(""));
+        return Optional.empty();
       }
       case FAILED -> {
-        Problem problem = Json.read(pass.problem, Problem.class);
+        Problem problem = Json.read(part.problem, Problem.class);
         throw new RunFailure(problem.code(), problem.detail(), Remedies.read(problem.remedy()));
       }
       default -> {
         services.runs().look();
-        // Its end wakes this run; a move does not rely on it.
-        return new Outcome.Wait("run " + run, move ? Outcome.LOOK_AGAIN : PATIENT);
+        return Optional.of(new Outcome.Wait("run " + run, patience));
       }
     }
   }
 
-  /** Ends the passes that this run makes and that still run: nothing is copied for it any more. */
-  Outcome endOwnPasses(Work w) {
+  /** Ends what this run began as part of itself and still runs: nothing is done for it any more. */
+  Outcome endOwn(Work w) {
     List<RunEntity> open =
-        services.db().tx(s -> Runs.open(s, PassRun.KIND, w.subjectId())).stream()
+        services.db().tx(s -> Runs.open(s, w.subjectId())).stream()
             .filter(r -> w.runId().equals(r.parentId))
             .toList();
     open.forEach(
-        r -> services.runs().giveUp(r.id, "given-up", "the run that makes the pass is over"));
-    return open.isEmpty() ? Outcome.done("") : Outcome.waitFor("a pass is being backed out");
+        r -> services.runs().giveUp(r.id, "given-up", "the run that it is part of is over"));
+    return open.isEmpty()
+        ? Outcome.done("")
+        : Outcome.waitFor(open.get(0).title + " is being backed out");
   }
 
-  /** Stops and fences every machine at a side, last rank first. */
+  /**
+   * Stops and fences every machine at a side, last rank first, those of a rank together. That one
+   * is stopped is noted before it is asked for: whether it was is not known when no answer comes.
+   */
   Outcome stop(Work w, Side side) {
     TowState state = state(w);
     Compute compute = compute(state, side);
     w.once(MoveNotes.STOPPED_AT, () -> services.clock().instant());
-    for (MemberEntity m : state.stopOrder()) {
-      Optional<Berth> berth = TowState.berth(m, side);
-      if (berth.isPresent()) {
-        compute.stop(berth.get().platformId());
-        w.put(MoveNotes.STOPPED, m.id, true);
-        compute.fence(berth.get().platformId());
-      }
+    List<Integer> ranks = new ArrayList<>(state.ranks());
+    Collections.reverse(ranks);
+    for (int rank : ranks) {
+      Together.each(
+          state.ofRank(rank).stream().filter(m -> TowState.berth(m, side).isPresent()).toList(),
+          STOPS,
+          m -> {
+            String id = TowState.berth(m, side).orElseThrow().platformId();
+            w.put(MoveNotes.STOPPED, m.id, true);
+            compute.stop(id);
+            compute.fence(id);
+          });
     }
     return Outcome.done(
         "stopped and fenced: "
@@ -216,7 +244,7 @@ final class Moves {
     return start(w, side, state(w).members);
   }
 
-  /** Starts again those that this run stopped at a side, should it be there. */
+  /** Starts again those that this run may have stopped at a side, should it be there. */
   Outcome restart(Work w, Side side) {
     TowState state = state(w);
     Map<String, Boolean> stopped = w.get(MoveNotes.STOPPED).orElse(Map.of());

@@ -1,12 +1,16 @@
 package bargelane.service.move;
 
+import bargelane.core.wave.WaveVerb;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
 import bargelane.service.run.Outcome;
+import bargelane.service.run.RunEngine;
 import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import java.util.List;
+import java.util.Map;
+import org.hibernate.Session;
 
 /** Looks into clones of the newest point for what a refit would change, and removes them again. */
 final class RefitRun implements RunKind {
@@ -23,7 +27,21 @@ final class RefitRun implements RunKind {
 
   @Override
   public String name() {
-    return "refit";
+    return WaveVerb.REFIT.word();
+  }
+
+  /** Begins one as part of another run, in the caller's transaction. */
+  static String start(Session s, RunEngine runs, TowState state, String parentId, String by) {
+    return runs.start(
+        s,
+        new RunEngine.Start(
+            WaveVerb.REFIT.word(),
+            "Look into the guests of " + state.tow.name,
+            state.subject(),
+            parentId,
+            Map.of(),
+            List.of(),
+            by));
   }
 
   private Side side(Work w) {

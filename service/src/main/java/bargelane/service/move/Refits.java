@@ -1,12 +1,10 @@
 package bargelane.service.move;
 
 import bargelane.api.RefitEdit;
+import bargelane.api.RefitOffer;
 import bargelane.api.RefitView;
-import bargelane.blocks.nbd.NbdAddress;
-import bargelane.blocks.nbd.NbdClient;
 import bargelane.blocks.refit.Card;
 import bargelane.blocks.refit.FileEdit;
-import bargelane.blocks.refit.Guest;
 import bargelane.blocks.refit.Hardware;
 import bargelane.blocks.refit.Refit;
 import bargelane.blocks.refit.RefitPlan;
@@ -16,8 +14,10 @@ import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.net.Subnet;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.DeviceFamily;
+import bargelane.core.site.Inventory.GuestFacts;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.site.Inventory.Nic;
+import bargelane.core.wave.Proof;
 import bargelane.service.plan.Plans;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.MemberEntity;
@@ -33,12 +33,13 @@ import bargelane.service.site.Inventories;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.Sites;
 import bargelane.sites.SiteException;
-import bargelane.sites.Target;
 import com.fasterxml.jackson.core.type.TypeReference;
-import java.io.IOException;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
+import java.util.Objects;
 import java.util.Optional;
+import java.util.stream.IntStream;
 
 /**
  * Refits of a tow's guests: looking into the clones that a run made, and editing them before their
@@ -48,14 +49,13 @@ public final class Refits {
 
   private static final TypeReference<List<FileEdit>> EDITS = new TypeReference<>() {};
 
-  /** Room for what a yard copies: kernels and their initial RAM file systems above all. */
-  private static final long COPIED_BYTES = 2L << 30;
-
   private final Services services;
   private final Moves moves;
   private final Landing landings;
+  private final Looks looks;
 
   Refits(Services services, Moves moves, Landing landings) {
+    this.looks = new Looks(services, moves, landings);
     this.services = services;
     this.moves = moves;
     this.landings = landings;
@@ -90,6 +90,10 @@ public final class Refits {
       cards.add(
           new Card(
               home.mac(),
+              facts.guest().cards().stream()
+                  .filter(c -> c.mac().equalsIgnoreCase(home.mac()))
+                  .map(GuestFacts.Card::name)
+                  .toList(),
               from,
               to,
               subnet.map(Subnet::prefix).orElse(0),
@@ -99,117 +103,133 @@ public final class Refits {
     return cards;
   }
 
-  private interface Use {
-    RefitPlan with(Guest guest) throws IOException;
+  /**
+   * Guests that are looked into or edited at once; each may have a machine for that at its site.
+   */
+  private static final int YARDS = 4;
+
+  private static String editYard(Work w, MemberEntity m) {
+    return "bl-" + w.runId() + "-refit-" + m.name;
   }
 
   /**
-   * Looks into the clones of one machine; what our own readers do not read is copied out of them by
-   * a yard first, where the site has one.
+   * Looks into the guests of the newest point while the machines still run: for what is in the way
+   * of one, none is stopped.
    */
-  private RefitPlan look(Work w, TowState state, MemberEntity m, Side side, Use use) {
-    List<String> volumes = landings.cloneNames(w, state, m);
-    List<String> hidden =
-        moves.compute(state, side).looks()
-            ? opened(w, state, m, side, volumes, disks -> Guest.look(disks).hidden())
-            : List.of();
-    if (hidden.isEmpty()) {
-      return opened(w, state, m, side, volumes, disks -> use.with(Guest.look(disks)));
+  Outcome lookFirst(Work w, Side side) {
+    TowState state = moves.state(w);
+    if (numbers(state).stream().allMatch(i -> unlooked(w, state, i, side).isPresent())) {
+      return Outcome.done("");
     }
-    String copied = "bl-" + w.runId() + "-look-" + m.name;
-    try {
-      copy(w, state, m, side, hidden, copied);
-      List<String> all = new ArrayList<>(volumes);
-      all.add(copied);
-      int last = volumes.size();
-      return opened(
-          w,
-          state,
-          m,
-          side,
-          all,
-          disks -> use.with(Guest.look(disks.subList(0, last), Optional.of(disks.get(last)))));
-    } catch (SiteException e) {
-      if (e.kind() != SiteException.Kind.FINAL) {
-        throw e;
-      }
-      // What our own readers see may be all that is needed: a yard that can't look is said.
-      return opened(w, state, m, side, volumes, disks -> use.with(Guest.look(disks)))
-          .notJudged(e.getMessage());
-    } finally {
-      services.ledger().remove(copying(state, side, copied));
+    if (services.db().tx(s -> TowState.newestPoint(s, moves.leg(w))).isEmpty()) {
+      return Outcome.done("there is no recovery point yet");
+    }
+    String run =
+        w.makeOnce(
+            MoveNotes.LOOK,
+            s -> RefitRun.start(s, services.runs(), state, w.runId(), w.startedBy()));
+    Optional<Outcome.Wait> open = moves.awaited(run, Outcome.LOOK_AGAIN);
+    if (open.isPresent()) {
+      return open.get();
+    }
+    TowState now = moves.state(w);
+    for (MemberEntity m : now.members) {
+      refuse(now, m, side, lastView(m).refused());
+    }
+    return Outcome.done(
+        String.join(
+            "; ", now.members.stream().map(m -> m.name + ": " + lastView(m).summary()).toList()));
+  }
+
+  /** Ends a run for what is in the way of a guest, unless somebody gave his word for it. */
+  private static void refuse(TowState state, MemberEntity m, Side side, List<String> refused) {
+    if (!refused.isEmpty() && m.refitWord.isEmpty()) {
+      throw new RunFailure(
+          "refit-refused",
+          m.name
+              + " is not expected to start at "
+              + state.site(side).name
+              + ": "
+              + String.join("; ", refused),
+          Remedy.of(
+              "look at what is in the way; if you know better, give your word for it",
+              Action.WAVE_REFIT,
+              state.tow.name));
     }
   }
 
-  /** What a look makes at a site: its yard, and the volume that it writes. */
-  private static List<Ledger.Thing> copying(TowState state, Side side, String name) {
-    return List.of(
-        new Ledger.Thing(state.siteId(side), "machine", name),
-        new Ledger.Thing(state.siteId(side), "volume", name));
+  /** The plan for a guest that need not be looked into; none if it must be. */
+  private Optional<RefitPlan> unlooked(Work w, TowState state, int index, Side side) {
+    MemberEntity m = state.members.get(index);
+    return offers(w, m).isEmpty()
+        ? Refit.without(
+            hardware(state, m, side.other()), hardware(state, m, side), cards(state, index, side))
+        : Optional.empty();
   }
 
-  private void copy(
-      Work w, TowState state, MemberEntity m, Side side, List<String> hidden, String onto) {
-    List<String> volumes = landings.cloneNames(w, state, m);
-    // A look that was cut short may have left both, one half written and used by the other.
-    services.ledger().remove(copying(state, side, onto));
-    String owner = services.ledger().plan(w.subjectId(), copying(state, side, onto));
-    String storage =
-        state.replicas.stream()
-            .filter(r -> r.memberId.equals(m.id))
-            .findFirst()
-            .orElseThrow()
-            .storage;
-    moves.driver(state, side).target().createVolume(onto, owner, COPIED_BYTES, storage);
-    moves.compute(state, side).look(onto, owner, volumes, hidden, onto);
-  }
-
-  private interface Opened<T> {
-    T with(List<NbdClient> disks) throws IOException;
-  }
-
-  /** Opens volumes to be read, and closes them again. */
-  private <T> T opened(
-      Work w, TowState state, MemberEntity m, Side side, List<String> volumes, Opened<T> use) {
-    Target target = moves.driver(state, side).target();
-    List<NbdClient> disks = new ArrayList<>();
-    try {
-      for (String volume : volumes) {
-        services.ledger().plan(state.siteId(side), w.subjectId(), "export", volume + "-look");
-        disks.add(
-            NbdClient.connect(
-                NbdAddress.parse(target.openVolume(volume + "-look", volume, false).uri())));
-      }
-      return use.with(disks);
-    } catch (IOException e) {
-      throw new SiteException(
-          SiteException.Kind.MAY_PASS,
-          "disk-unreadable",
-          "the disks of " + m.name + " can't be looked into: " + e.getMessage(),
-          e);
-    } finally {
-      for (NbdClient disk : disks) {
-        try {
-          disk.close();
-        } catch (IOException e) {
-          // It is revoked next.
-        }
-      }
-      volumes.forEach(v -> services.ledger().remove(state.siteId(side), "export", v + "-look"));
+  /**
+   * Starts the yards that will be wanted while the machines are stopped, as far as the last look
+   * tells. It is a help only: a yard that can't be started now is started when it is needed.
+   */
+  Outcome prepare(Work w, Side side) {
+    TowState state = moves.state(w);
+    if (!moves.compute(state, side).looks()) {
+      return Outcome.done("");
     }
+    List<MemberEntity> wanted =
+        state.members.stream().filter(m -> m.refitPlan != null && lastView(m).needed()).toList();
+    List<String> told = new ArrayList<>();
+    Together.each(
+        wanted.subList(0, Math.min(YARDS, wanted.size())),
+        YARDS,
+        m -> {
+          List<String> names = new ArrayList<>(List.of(editYard(w, m)));
+          if (lastView(m).throughYard()) {
+            names.add(Looks.yard(w, m));
+          }
+          for (String name : names) {
+            String owner =
+                services.ledger().plan(state.siteId(side), w.subjectId(), "machine", name);
+            try {
+              moves.compute(state, side).prepareYard(name, owner);
+            } catch (SiteException e) {
+              synchronized (told) {
+                told.add(e.getMessage());
+              }
+            }
+          }
+        });
+    return Outcome.done(
+        told.isEmpty() ? "" : "they are started when they are needed: " + String.join("; ", told));
+  }
+
+  /** Removes the yards that were prepared, used or not. */
+  Outcome dropYards(Work w, Side side) {
+    TowState state = moves.state(w);
+    List<Ledger.Thing> yards = new ArrayList<>();
+    for (MemberEntity m : state.members) {
+      yards.add(new Ledger.Thing(state.siteId(side), "machine", editYard(w, m)));
+      yards.add(new Ledger.Thing(state.siteId(side), "machine", Looks.yard(w, m)));
+    }
+    services.ledger().remove(yards);
+    return Outcome.done("");
+  }
+
+  private static RefitView lastView(MemberEntity m) {
+    return Json.read(m.refitPlan, RefitView.class);
   }
 
   /** What one machine's clones need at a side. */
-  private RefitPlan plan(Work w, TowState state, int index, Side side) {
+  private Looks.Looked plan(Work w, TowState state, int index, Side side) {
     MemberEntity m = state.members.get(index);
+    Optional<RefitPlan> nothing = unlooked(w, state, index, side);
+    if (nothing.isPresent()) {
+      return new Looks.Looked(nothing.get(), false);
+    }
     Hardware from = hardware(state, m, side.other());
     Hardware to = hardware(state, m, side);
     List<Card> cards = cards(state, index, side);
-    Optional<RefitPlan> nothing = Refit.without(from, to, cards);
-    if (nothing.isPresent()) {
-      return nothing.get();
-    }
-    return look(
+    return looks.look(
         w,
         state,
         m,
@@ -221,11 +241,12 @@ public final class Refits {
               return back.get();
             }
           }
-          return Refit.plan(guest, from, to, cards);
+          return Refit.plan(guest, from, to, cards, offers(w, m));
         });
   }
 
-  private void store(Work w, MemberEntity m, RefitPlan plan) {
+  private void store(Work w, MemberEntity m, Looks.Looked looked) {
+    RefitPlan plan = looked.plan();
     PointEntity point = moves.point(w);
     RefitView view =
         new RefitView(
@@ -235,6 +256,7 @@ public final class Refits {
             plan.needed(),
             plan.os(),
             plan.firmware(),
+            looked.throughYard(),
             plan.summary(),
             plan.edits().stream()
                 .map(
@@ -244,6 +266,7 @@ public final class Refits {
                 .toList(),
             plan.unjudged(),
             plan.refused(),
+            plan.offers().stream().map(o -> new RefitOffer(o.name(), o.what(), false)).toList(),
             "");
     services.db().run(s -> s.find(MemberEntity.class, m.id).refitPlan = Json.text(view));
   }
@@ -251,12 +274,15 @@ public final class Refits {
   /** Looks into every machine's clones and keeps what was found for review. */
   Outcome review(Work w, Side side) {
     TowState state = moves.state(w);
-    List<String> told = new ArrayList<>();
-    for (int i = 0; i < state.members.size(); i++) {
-      RefitPlan plan = plan(w, state, i, side);
-      store(w, state.members.get(i), plan);
-      told.add(state.members.get(i).name + ": " + said(plan));
-    }
+    String[] told = new String[state.members.size()];
+    Together.each(
+        numbers(state),
+        YARDS,
+        i -> {
+          Looks.Looked looked = plan(w, state, i, side);
+          store(w, state.members.get(i), looked);
+          told[i] = state.members.get(i).name + ": " + said(looked.plan());
+        });
     return Outcome.done(String.join("; ", told));
   }
 
@@ -269,12 +295,14 @@ public final class Refits {
   /** Edits every machine's clones as they need it at a side. */
   Outcome apply(Work w, Side side) {
     TowState state = moves.state(w);
+    Map<String, List<FileEdit>> before = w.get(MoveNotes.REFITS).orElse(Map.of());
+    Together.each(
+        numbers(state).stream().filter(i -> !before.containsKey(state.members.get(i).id)).toList(),
+        YARDS,
+        i -> w.put(MoveNotes.REFITS, state.members.get(i).id, apply(w, state, i, side)));
+    dropYards(w, side);
     List<String> told = new ArrayList<>();
-    for (int i = 0; i < state.members.size(); i++) {
-      MemberEntity m = state.members.get(i);
-      if (w.notes().get(MoveNotes.REFITS, m.id).isEmpty()) {
-        w.put(MoveNotes.REFITS, m.id, apply(w, state, i, side));
-      }
+    for (MemberEntity m : state.members) {
       List<FileEdit> made = w.need(MoveNotes.REFITS).get(m.id);
       told.add(
           m.name
@@ -286,31 +314,25 @@ public final class Refits {
     return Outcome.done(String.join("; ", told));
   }
 
+  /** The members by their places in the list. */
+  private static List<Integer> numbers(TowState state) {
+    return IntStream.range(0, state.members.size()).boxed().toList();
+  }
+
   private List<FileEdit> apply(Work w, TowState state, int index, Side side) {
     MemberEntity m = state.members.get(index);
     Note<String> planned = MoveNotes.edits(m.id);
     if (!w.has(planned)) {
-      RefitPlan plan = plan(w, state, index, side);
-      store(w, m, plan);
-      if (!plan.refused().isEmpty() && m.refitWord.isEmpty()) {
-        throw new RunFailure(
-            "refit-refused",
-            m.name
-                + " is not expected to start at "
-                + state.site(side).name
-                + ": "
-                + String.join("; ", plan.refused()),
-            Remedy.of(
-                "look at what is in the way; if you know better, give your word for it",
-                Action.WAVE_REFIT,
-                state.tow.name));
-      }
+      Looks.Looked looked = plan(w, state, index, side);
+      RefitPlan plan = looked.plan();
+      store(w, m, looked);
+      refuse(state, m, side, plan.refused());
       // Kept whole: a yard that was cut short is asked for the very same again.
       w.put(planned, Json.text(plan.edits()));
     }
     List<FileEdit> edits = Json.read(w.need(planned), EDITS);
     if (!edits.isEmpty()) {
-      String yard = "bl-" + w.runId() + "-refit-" + m.name;
+      String yard = editYard(w, m);
       String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "machine", yard);
       try {
         moves.compute(state, side).refit(yard, owner, landings.cloneNames(w, state, m), edits);
@@ -345,13 +367,15 @@ public final class Refits {
                     false,
                     "",
                     "",
+                    false,
                     "not looked into yet",
+                    List.of(),
                     List.of(),
                     List.of(),
                     List.of(),
                     m.refitWord);
               }
-              RefitView v = Json.read(m.refitPlan, RefitView.class);
+              RefitView v = lastView(m);
               return new RefitView(
                   m.name,
                   v.lookedAt(),
@@ -359,12 +383,30 @@ public final class Refits {
                   v.needed(),
                   v.os(),
                   v.firmware(),
+                  v.throughYard(),
                   v.summary(),
                   v.edits(),
                   v.unjudged(),
                   v.refused(),
+                  offers(v, m),
                   m.refitWord);
             })
+        .toList();
+  }
+
+  /** What is added to a guest: of a test what it began with, since that is what it proves. */
+  private static List<String> offers(Work w, MemberEntity m) {
+    return w.get(MoveNotes.TRIED)
+        .flatMap(tried -> Optional.ofNullable(tried.get(m.id)))
+        .map(Proof::offers)
+        .orElseGet(() -> Plans.offers(m));
+  }
+
+  /** A look of before has told of none. */
+  private static List<RefitOffer> offers(RefitView v, MemberEntity m) {
+    List<String> accepted = Plans.offers(m);
+    return Objects.requireNonNullElse(v.offers(), List.<RefitOffer>of()).stream()
+        .map(o -> new RefitOffer(o.name(), o.what(), accepted.contains(o.name())))
         .toList();
   }
 }

@@ -3,10 +3,12 @@ package bargelane.service.move;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
 import bargelane.core.guest.BootSign;
+import bargelane.core.wave.ProbePlan;
 import bargelane.service.plan.Plans;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
+import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
 import bargelane.sites.Compute;
@@ -14,7 +16,13 @@ import bargelane.text.Durations;
 import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
 import java.util.Optional;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.function.Consumer;
+import java.util.stream.Collectors;
 
 /**
  * Watches machines that a run has started, until they answer or their consoles say that they won't.
@@ -27,6 +35,50 @@ final class Starts {
   Starts(Consoles consoles, Clock clock) {
     this.consoles = consoles;
     this.clock = clock;
+  }
+
+  /** Machines of a rank that are looked after at once: as many as a site lets a move call it. */
+  private static final int AT_ONCE = 8;
+
+  /**
+   * Starts the machines of a rank together, and waits until each has answered once. Each is started
+   * again as long as it has not: to start one that runs changes nothing.
+   *
+   * @param machines those of the rank, and what their ids at the side are by member
+   * @throws RunFailure if one of them is not to be expected any more
+   */
+  Outcome together(
+      Work w,
+      TowState state,
+      Side side,
+      int rank,
+      Map<String, String> machines,
+      Compute compute,
+      Consumer<String> start) {
+    Instant begun = w.once(MoveNotes.rank(rank), clock::instant);
+    List<MemberEntity> members = state.ofRank(rank);
+    Map<String, ProbePlan> answered = w.get(MoveNotes.ANSWERED).orElse(Map.of());
+    Map<String, String> waits = new ConcurrentHashMap<>();
+    Together.each(
+        members.stream().filter(m -> !Plans.probe(m).equals(answered.get(m.id))).toList(),
+        AT_ONCE,
+        m -> {
+          String id = machines.get(m.id);
+          start.accept(id);
+          Optional<String> bad = await(w, state, side, m, compute, id, begun);
+          if (bad.isPresent()) {
+            waits.put(m.id, bad.get());
+          } else {
+            w.put(MoveNotes.ANSWERED, m.id, Plans.probe(m));
+          }
+        });
+    return waits.isEmpty()
+        ? Outcome.done("healthy: " + String.join(", ", members.stream().map(m -> m.name).toList()))
+        : Outcome.waitFor(
+            members.stream()
+                .map(m -> waits.get(m.id))
+                .filter(Objects::nonNull)
+                .collect(Collectors.joining("; ")));
   }
 
   /** What a machine is still waited for; empty once it answers. */
@@ -44,7 +96,7 @@ final class Starts {
    * @throws RunFailure if its console says that nothing more is to be expected, or if it takes too
    *     long
    */
-  Optional<String> await(
+  private Optional<String> await(
       Work w,
       TowState state,
       Side side,

@@ -29,13 +29,11 @@ import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.sites.Compute;
 import bargelane.text.Sizes;
-import java.time.Instant;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
-import java.util.Optional;
 import java.util.Set;
 import java.util.stream.Collectors;
 
@@ -117,8 +115,7 @@ final class TestRun implements RunKind {
           Map<String, Proof> tried = new LinkedHashMap<>();
           for (int i = 0; i < state.members.size(); i++) {
             MemberEntity m = state.members.get(i);
-            tried.put(
-                m.id, Proof.of(places.get(i).placement(), Plans.facts(state, m), Plans.probe(m)));
+            tried.put(m.id, Plans.proof(state, m, places.get(i).placement()));
           }
           return tried;
         });
@@ -274,19 +271,9 @@ final class TestRun implements RunKind {
   private Outcome start(Work w, int rank) {
     TowState state = moves.state(w);
     Compute compute = moves.compute(state, side(w));
-    Instant begun = w.once(MoveNotes.rank(rank), () -> services.clock().instant());
-    List<String> answers = new ArrayList<>();
-    for (MemberEntity m : state.ofRank(rank)) {
-      String id = w.need(MoveNotes.MACHINES).get(m.id);
-      compute.start(id);
-      Optional<String> bad = moves.starts().await(w, state, side(w), m, compute, id, begun);
-      if (bad.isPresent()) {
-        return Outcome.waitFor(bad.get());
-      }
-      w.put(MoveNotes.ANSWERED, m.id, Plans.probe(m));
-      answers.add(m.name);
-    }
-    return Outcome.done("healthy: " + String.join(", ", answers));
+    return moves
+        .starts()
+        .together(w, state, side(w), rank, w.need(MoveNotes.MACHINES), compute, compute::start);
   }
 
   private Outcome record(Work w) {

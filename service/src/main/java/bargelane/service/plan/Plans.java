@@ -2,6 +2,7 @@ package bargelane.service.plan;
 
 import bargelane.core.lane.Joins;
 import bargelane.core.lane.LanePlan;
+import bargelane.core.lane.Placement;
 import bargelane.core.lane.Preflight;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
@@ -12,6 +13,7 @@ import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.TowState;
 import bargelane.service.site.Inventories;
 import bargelane.service.site.Sites;
+import com.fasterxml.jackson.core.type.TypeReference;
 import java.util.List;
 import java.util.Optional;
 import org.hibernate.Session;
@@ -22,7 +24,14 @@ import org.hibernate.Session;
  */
 public final class Plans {
 
+  private static final TypeReference<List<String>> WORDS = new TypeReference<>() {};
+
   private Plans() {}
+
+  /** What would be proven of a member by a test now. */
+  public static Proof proof(TowState state, MemberEntity m, Placement placement) {
+    return Proof.of(placement, facts(state, m), probe(m), offers(m));
+  }
 
   /** Preflight of all members, in their order. */
   public static List<Preflight.Result> place(Session s, TowState state) {
@@ -49,6 +58,11 @@ public final class Plans {
 
   public static MachineFacts facts(TowState state, MemberEntity member) {
     return Json.read(state.facts.get(member.machineId), MachineFacts.class);
+  }
+
+  /** What refits add to a member's guest besides what it needs. */
+  public static List<String> offers(MemberEntity m) {
+    return Json.read(m.refitOffers, WORDS);
   }
 
   /** How it is seen that a member's machine does its work. */

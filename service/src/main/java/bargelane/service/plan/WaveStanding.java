@@ -7,7 +7,6 @@ import bargelane.core.replication.LegState;
 import bargelane.core.run.RunState;
 import bargelane.core.wave.Exposure;
 import bargelane.core.wave.Gate;
-import bargelane.core.wave.Proof;
 import bargelane.core.wave.Standing;
 import bargelane.core.wave.WaveStatus;
 import bargelane.core.wave.WaveVerb;
@@ -116,9 +115,7 @@ public record WaveStanding(
                     t.passed(),
                     t.proof() == null || state.tow.landed
                         ? List.of()
-                        : t.proof()
-                            .lapsedBy(
-                                Proof.of(place.placement(), Plans.facts(state, m), Plans.probe(m))),
+                        : t.proof().lapsedBy(Plans.proof(state, m, place.placement())),
                     t.run()));
   }
 

@@ -49,6 +49,11 @@ public class MemberEntity {
   @Column(name = "refit_word")
   public String refitWord = "";
 
+  /** What a refit adds to it besides what it needs: names of offers. */
+  @Column(name = "refit_offers")
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String refitOffers = "[]";
+
   /** How it is seen that it does its work; null for what is usual. */
   @JdbcTypeCode(SqlTypes.JSON)
   public String probe;

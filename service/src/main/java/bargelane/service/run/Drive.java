@@ -124,7 +124,10 @@ final class Drive {
     Step step = steps.stream().filter(x -> x.name().equals(row.name)).findFirst().orElseThrow();
     try {
       Outcome outcome =
-          new Acting(run.kind + " of " + run.subjectId, run.epoch)
+          new Acting(
+                  run.kind + " of " + run.subjectId,
+                  run.epoch,
+                  kind.changesMachines() || run.parentId != null)
               .run(() -> step.action().run(work));
       if (outcome instanceof Outcome.Wait wait) {
         failures.remove(run.id);

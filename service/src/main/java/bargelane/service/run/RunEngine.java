@@ -101,7 +101,7 @@ public final class RunEngine {
     run.subjectId = start.subject().id();
     run.subjectName = start.subject().name();
     run.parentId = start.parentId();
-    run.routine = kind.routine();
+    run.routine = kind.routine() || start.parentId() != null;
     run.state = RunState.RUNNING;
     run.input = Json.text(start.input());
     run.notes = "{}";

@@ -38,7 +38,7 @@ public class RunEntity {
   @Column(name = "parent_id")
   public String parentId;
 
-  /** Begun by a timetable again and again: kept short, and listed only where asked for. */
+  /** Begun by a timetable again and again, or part of another: listed only where asked for. */
   public boolean routine;
 
   @Convert(converter = RunWords.OfRun.class)

@@ -14,7 +14,8 @@ import org.hibernate.Session;
 
 /**
  * A run while it is driven: its input, and notes that are stored before the next line of code runs.
- * All writes carry the run's epoch; when another has taken over they throw {@link StaleEpoch}.
+ * All writes carry the run's epoch; when another has taken over they throw {@link StaleEpoch}. A
+ * step may do several things at once: one note is read or written at a time.
  */
 public final class Work {
 
@@ -74,22 +75,22 @@ public final class Work {
     return new Notes(run.id, notes);
   }
 
-  public boolean has(Note<?> note) {
+  public synchronized boolean has(Note<?> note) {
     return notes().has(note);
   }
 
   /** A note, if it was made. */
-  public <T> Optional<T> get(Note<T> note) {
+  public synchronized <T> Optional<T> get(Note<T> note) {
     return notes().get(note);
   }
 
   /** A note that an earlier step made. */
-  public <T> T need(Note<T> note) {
+  public synchronized <T> T need(Note<T> note) {
     return notes().need(note);
   }
 
   /** The note, made now if it was not. Stored when this returns. */
-  public <T> T once(Note<T> note, Supplier<T> make) {
+  public synchronized <T> T once(Note<T> note, Supplier<T> make) {
     if (!has(note)) {
       put(note, make.get());
     }
@@ -100,7 +101,7 @@ public final class Work {
    * The note, made now if it was not: what it names and the note itself are stored in one
    * transaction, so that neither is ever there without the other.
    */
-  public <T> T makeOnce(Note<T> note, Function<Session, T> make) {
+  public synchronized <T> T makeOnce(Note<T> note, Function<Session, T> make) {
     if (!has(note)) {
       ObjectNode with = notes.deepCopy();
       store.notes(
@@ -117,7 +118,7 @@ public final class Work {
   }
 
   /** Stores a note. */
-  public <T> void put(Note<T> note, T value) {
+  public synchronized <T> void put(Note<T> note, T value) {
     notes.set(note.name(), note.write(value));
     store.notes(run, s -> notes.toString());
   }
@@ -126,21 +127,21 @@ public final class Work {
    * A note that is stored with the end of the step, or when it waits: whoever dies before makes it
    * anew.
    */
-  public <T> void leave(Note<T> note, T value) {
+  public synchronized <T> void leave(Note<T> note, T value) {
     notes.set(note.name(), note.write(value));
     run.notes = notes.toString();
     run.notesLeft = true;
   }
 
   /** Stores one value of a note with several. */
-  public <T> void put(Note<Map<String, T>> note, String key, T value) {
+  public synchronized <T> void put(Note<Map<String, T>> note, String key, T value) {
     Map<String, T> all = new LinkedHashMap<>(get(note).orElse(Map.of()));
     all.put(key, value);
     put(note, all);
   }
 
   /** Stores what the run came to; shown with it. */
-  public void result(Object value) {
+  public synchronized void result(Object value) {
     store.result(run, Json.text(value));
   }
 

@@ -56,4 +56,11 @@ public class SiteEntity {
   /** None until its inventory was read. */
   @JdbcTypeCode(SqlTypes.JSON)
   public String quota;
+
+  /** Keeps the address with what was chosen there at first, and not what comes later. */
+  public void settle(String settled) {
+    if (settled.startsWith(address)) {
+      address = settled;
+    }
+  }
 }

@@ -1,5 +1,6 @@
 package bargelane.service.site;
 
+import bargelane.sites.Acting;
 import bargelane.sites.Compute;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
@@ -22,7 +23,9 @@ import java.util.function.LongSupplier;
  * while one of them takes long; and a site that was silent is set aside for growing pauses, after
  * which one call at a time asks it again. A few wait in line for their turn at a site that works,
  * for a moment only; whoever finds no place in it is told at once that the site is busy, so that no
- * site holds many threads.
+ * site holds many threads. A quarter of the turns and of the line is kept for moves, whose machines
+ * stand still meanwhile: others wait until it is free again. Moves are not bounded the more at a
+ * site that is slow, since shutting machines down is slow.
  */
 final class SiteTurns {
 
@@ -32,7 +35,10 @@ final class SiteTurns {
   /** Calls at once to all sites that were silent when they were asked last. */
   static final int MOST_DOUBTFUL = 4;
 
-  /** Calls to one site at once while one of them takes long: it may be silent, or work. */
+  /**
+   * Calls to one site at once, of those who move nothing, while one of them takes long: it may be
+   * silent, or work.
+   */
   static final int MOST_WHEN_SLOW = 4;
 
   /** An answer that takes longer is slow; a failure after that long is silence. */
@@ -126,9 +132,10 @@ final class SiteTurns {
   private record Turn(long began, boolean doubted) {}
 
   private Turn enter(Turns turns, String name) {
+    boolean move = Acting.current().filter(Acting::move).isPresent();
     synchronized (turns) {
-      if (full(turns) && turns.silences == 0) {
-        line(turns, name);
+      if (full(turns, move) && turns.silences == 0) {
+        line(turns, name, move);
       }
       long now = nanos.getAsLong();
       if (turns.silences > 0 && now - turns.asideUntil < 0) {
@@ -138,7 +145,7 @@ final class SiteTurns {
                 + (1 + (turns.asideUntil - now) / 1_000_000_000)
                 + " s");
       }
-      if (full(turns)) {
+      if (full(turns, move)) {
         throw busy(turns, name, "");
       }
       boolean doubted = turns.silences > 0;
@@ -150,22 +157,30 @@ final class SiteTurns {
     }
   }
 
-  private boolean full(Turns turns) {
+  private boolean full(Turns turns, boolean move) {
+    if (turns.silences > 0) {
+      return !turns.open.isEmpty();
+    }
     Long oldest = turns.open.peekFirst();
     boolean slow = oldest != null && nanos.getAsLong() - oldest >= SILENCE.toNanos();
-    return turns.open.size() >= (turns.silences > 0 ? 1 : slow ? MOST_WHEN_SLOW : MOST_CALLS);
+    return turns.open.size() >= share(slow && !move ? MOST_WHEN_SLOW : MOST_CALLS, move);
+  }
+
+  /** What of some places is for moves, or for everybody else. */
+  private static int share(int places, boolean move) {
+    return move ? places : places - places / 4;
   }
 
   /** Waits for a turn, while the site works and there is a place in the line. */
-  private void line(Turns turns, String name) {
-    if (turns.inLine >= MOST_IN_LINE || !lines.tryAcquire()) {
+  private void line(Turns turns, String name, boolean move) {
+    if (turns.inLine >= share(MOST_IN_LINE, move) || !lines.tryAcquire()) {
       throw busy(turns, name, " and others wait");
     }
     turns.inLine++;
     try {
       long until = System.nanoTime() + line.toNanos();
       long left = line.toMillis();
-      while (left > 0 && full(turns) && turns.silences == 0) {
+      while (left > 0 && full(turns, move) && turns.silences == 0) {
         turns.wait(left);
         left = (until - System.nanoTime()) / 1_000_000;
       }

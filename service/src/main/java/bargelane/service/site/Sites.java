@@ -28,7 +28,9 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Objects;
+import java.util.Optional;
 import java.util.concurrent.ConcurrentHashMap;
+import org.hibernate.LockMode;
 import org.hibernate.Session;
 
 /** Sites: how they are reached, what their checks found, and what their platforms can do. */
@@ -241,9 +243,11 @@ public final class Sites {
                             || f.code() == Finding.Code.SITE_TOKEN_REFUSED)
             ? capabilitiesOrNull(driver)
             : null;
+    Optional<String> settled = capabilities == null ? Optional.empty() : settled(driver);
     db.run(
         s -> {
-          SiteEntity site = s.find(SiteEntity.class, id);
+          SiteEntity site = s.find(SiteEntity.class, id, LockMode.PESSIMISTIC_WRITE);
+          settled.ifPresent(site::settle);
           site.findings = Json.text(findings);
           site.checkedAt = clock.instant();
           if (capabilities != null) {
@@ -261,6 +265,14 @@ public final class Sites {
               null);
         });
     return view(id);
+  }
+
+  private static Optional<String> settled(SiteDriver driver) {
+    try {
+      return driver.settledAddress();
+    } catch (SiteException e) {
+      return Optional.empty();
+    }
   }
 
   private static Capabilities capabilitiesOrNull(SiteDriver driver) {

@@ -142,6 +142,15 @@ class SourcesTest {
     return scans.scan("host");
   }
 
+  @Test
+  void whatAScanChoseAtFirstStaysInTheAddress() {
+    for (String pool : List.of("first", "another")) {
+      when(platform.settledAddress()).thenReturn(Optional.of("?pool=" + pool));
+      host();
+      assertEquals("?pool=first", db.tx(s -> s.find(SiteEntity.class, "host").address));
+    }
+  }
+
   private static Survey survey(String guest, String hardware, String mac) {
     try {
       return SurveyReader.read(

@@ -18,7 +18,6 @@ import static org.mockito.Mockito.when;
 import bargelane.api.ConsoleView;
 import bargelane.core.finding.Action;
 import bargelane.core.replication.LegState;
-import bargelane.core.run.RunState;
 import bargelane.core.wave.ProbePlan;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.Berth;
@@ -75,8 +74,10 @@ class LandingTest extends MovesFixture {
     return server;
   }
 
+  /** As if nothing had answered yet. */
   private Outcome startRank() {
     Work w = work();
+    w.put(MoveNotes.ANSWERED, Map.of());
     List<Step> steps = landing.startSteps(w, Side.AWAY);
     assertEquals(List.of("start-1"), steps.stream().map(Step::name).toList());
     return steps.get(0).action().run(w);
@@ -214,31 +215,14 @@ class LandingTest extends MovesFixture {
 
   @Test
   void aRunThatIsBackedOutEndsThePassThatItMakes() {
-    assertInstanceOf(Outcome.Done.class, moves.endOwnPasses(work()));
-    for (String id : List.of("own", "timetables")) {
-      db.run(
-          s -> {
-            RunEntity pass = new RunEntity();
-            pass.id = id;
-            pass.kind = "pass";
-            pass.title = "Pass";
-            pass.subjectKind = "wave";
-            pass.subjectId = "tow";
-            pass.subjectName = "w";
-            pass.parentId = id.equals("own") ? "run" : null;
-            pass.state = RunState.RUNNING;
-            pass.input = "{}";
-            pass.notes = "{}";
-            pass.startedBy = "e";
-            pass.startedAt = now;
-            s.persist(pass);
-          });
-    }
-    assertInstanceOf(Outcome.Wait.class, moves.endOwnPasses(work()));
+    assertInstanceOf(Outcome.Done.class, moves.endOwn(work()));
+    db.run(s -> begun(s, "own", "pass", "run"));
+    db.run(s -> begun(s, "timetables", "pass", null));
+    assertInstanceOf(Outcome.Wait.class, moves.endOwn(work()));
     verify(services.runs()).giveUp(eq("own"), any(), any());
     verify(services.runs(), never()).giveUp(eq("timetables"), any(), any());
     db.run(s -> s.find(RunEntity.class, "own").endedAt = now);
-    assertInstanceOf(Outcome.Done.class, moves.endOwnPasses(work()));
+    assertInstanceOf(Outcome.Done.class, moves.endOwn(work()));
   }
 
   @Test

@@ -224,24 +224,30 @@ abstract class MovesFixture {
     point.volumes =
         Json.text(List.of(new PointVolume("mem", 0, "replica-0", "root-0", "replica-0-digests")));
     s.persist(point);
+    begun(s, "run", "cutover", null);
+    s.flush();
+    for (String thing : List.of("volume/replica-0", "volume/replica-0-digests", "point/pass-1")) {
+      record(s, "away", thing);
+    }
+    record(s, "home", "marker/mark");
+  }
+
+  /** An open run on the wave. */
+  void begun(org.hibernate.Session s, String id, String kind, String parentId) {
     RunEntity run = new RunEntity();
-    run.id = "run";
-    run.kind = "cutover";
-    run.title = "Cutover";
+    run.id = id;
+    run.kind = kind;
+    run.title = kind;
     run.subjectKind = "wave";
     run.subjectId = "tow";
     run.subjectName = "w";
+    run.parentId = parentId;
     run.state = RunState.RUNNING;
     run.input = "{}";
     run.notes = "{}";
     run.startedBy = "e";
     run.startedAt = now;
     s.persist(run);
-    s.flush();
-    for (String thing : List.of("volume/replica-0", "volume/replica-0-digests", "point/pass-1")) {
-      record(s, "away", thing);
-    }
-    record(s, "home", "marker/mark");
   }
 
   private void record(org.hibernate.Session s, String site, String thing) {

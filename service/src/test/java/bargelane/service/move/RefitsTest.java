@@ -1,6 +1,8 @@
 package bargelane.service.move;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
+import static org.junit.jupiter.api.Assertions.assertInstanceOf;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
@@ -10,18 +12,32 @@ import static org.mockito.ArgumentMatchers.eq;
 import static org.mockito.Mockito.doAnswer;
 import static org.mockito.Mockito.doThrow;
 import static org.mockito.Mockito.inOrder;
+import static org.mockito.Mockito.mock;
 import static org.mockito.Mockito.never;
+import static org.mockito.Mockito.times;
 import static org.mockito.Mockito.verify;
 import static org.mockito.Mockito.when;
 
+import bargelane.api.RefitOffer;
+import bargelane.api.RefitOfferChoice;
 import bargelane.api.RefitView;
 import bargelane.blocks.BlockDevice;
+import bargelane.core.lane.Placement;
+import bargelane.core.run.RunState;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Inventory.DeviceFamily;
+import bargelane.core.wave.Proof;
+import bargelane.service.plan.Plans;
+import bargelane.service.plan.Waves;
 import bargelane.service.platform.Json;
+import bargelane.service.platform.ProblemException;
 import bargelane.service.platform.TestDisks;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.Side;
+import bargelane.service.replication.TowState;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunEntity;
+import bargelane.service.run.RunFailure;
 import bargelane.service.site.SiteEntity;
 import bargelane.sites.ExportRef;
 import bargelane.sites.SiteException;
@@ -32,6 +48,7 @@ import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.List;
+import java.util.Map;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
@@ -120,7 +137,7 @@ class RefitsTest extends MovesFixture {
 
   @Test
   void aYardIsAskedForWhatIsHiddenAndNothingOfItIsLeft() throws IOException {
-    yardCopies("0\t0\t0\t\txfs\tab\t\n");
+    yardCopies("0\t0\t0\t\txfs\tab\t\t1048576\t99\n");
     RefitView seen = looked();
     assertEquals("Tidewater OS 4", seen.os());
     assertTrue(seen.refused().toString().contains("no loader configuration"), seen.toString());
@@ -130,8 +147,64 @@ class RefitsTest extends MovesFixture {
   }
 
   @Test
+  void whatIsOfferedIsAddedWhereItIsWantedAndIsPartOfWhatATestProves() throws IOException {
+    Path units = Files.createDirectories(dir.resolve("files/0/usr/lib/systemd/system"));
+    Files.writeString(units.resolve("systemd-timesyncd.service"), "[Service]\n");
+    yardCopies("0\t0\t0\t\txfs\tab\t\t1048576\t99\n");
+    assertEquals(List.of(), looked().edits());
+    Waves waves = mock(Waves.class);
+    when(waves.state("w")).thenAnswer(x -> db.tx(s -> TowState.load(s, "tow")));
+    RefitWords words = new RefitWords(services, waves);
+    RefitOffer offered = words.refits("w").get(0).offers().get(0);
+    assertEquals("time-sync", offered.name());
+    assertFalse(offered.accepted());
+    Placement place = new Placement("s", List.of(), List.of(), "");
+    Proof before = proof(waves, place);
+
+    RefitOfferChoice wanted = new RefitOfferChoice(null, "time-sync", true);
+    assertTrue(words.choose("w", wanted, "ann").get(0).offers().get(0).accepted());
+    words.choose("w", wanted, "ann");
+    assertEquals(1, looked().edits().size());
+    assertEquals(List.of("what the refit adds"), before.lapsedBy(proof(waves, place)));
+    assertTrue(words.refits("w").get(0).offers().get(0).accepted());
+
+    words.choose("w", new RefitOfferChoice("ledger", "time-sync", false), "ann");
+    assertEquals(List.of(), looked().edits());
+    assertEquals(List.of(), before.lapsedBy(proof(waves, place)));
+    Proof begunWith = new Proof(place, 2, 4096, "uefi", List.of(), null, List.of("time-sync"));
+    work().put(MoveNotes.TRIED, Map.of("mem", begunWith));
+    assertEquals(1, looked().edits().size(), "a test adds what it began with");
+    RefitOfferChoice unknown = new RefitOfferChoice(null, "wings", true);
+    assertEquals(
+        "offer-unknown",
+        assertThrows(ProblemException.class, () -> words.choose("w", unknown, "ann")).code());
+  }
+
+  @Test
+  void whatIsInTheWayEndsAMoveBeforeAnythingIsStopped() {
+    Refits refits = new Refits(services, moves, landing);
+    when(away.compute.looks()).thenReturn(false);
+    when(services.runs().start(any(), any())).thenReturn("part");
+    db.run(s -> begun(s, "part", "refit", "run"));
+    assertInstanceOf(Outcome.Wait.class, refits.lookFirst(work(), Side.AWAY));
+    looked();
+    db.run(s -> s.find(RunEntity.class, "part").state = RunState.DONE);
+    RunFailure refused = assertThrows(RunFailure.class, () -> refits.lookFirst(work(), Side.AWAY));
+    assertEquals("refit-refused", refused.code());
+    db.run(s -> s.find(MemberEntity.class, "mem").refitWord = "ann: tried by hand");
+    assertInstanceOf(Outcome.Done.class, refits.lookFirst(work(), Side.AWAY));
+    verify(services.runs(), times(1)).start(any(), any());
+    verify(home.compute, never()).stop(any());
+  }
+
+  private static Proof proof(Waves waves, Placement place) {
+    TowState state = waves.state("w");
+    return Plans.proof(state, state.members.get(0), place);
+  }
+
+  @Test
   void whatTheYardCouldNotReadIsSaid() throws IOException {
-    yardCopies("0\t0\t0\t\txfs\t\tthe yard could not read it: torn\n");
+    yardCopies("0\t0\t0\t\txfs\t\tthe yard could not read it: torn\t0\t0\n");
     RefitView seen = looked();
     assertTrue(seen.unjudged().toString().contains("could not read it: torn"), seen.toString());
     assertTrue(seen.refused().toString().contains("no root file system"), seen.toString());
@@ -150,16 +223,54 @@ class RefitsTest extends MovesFixture {
   }
 
   @Test
+  void aYardThatWritesNonsenseIsSaidAndNotAskedAgain() throws IOException {
+    yardCopies("0\t7\t0\t\txfs\tab\t\t1\t1\n");
+    String unjudged = looked().unjudged().toString();
+    assertTrue(unjudged.contains("xfs is not read here"), unjudged);
+    assertTrue(unjudged.contains("the yard told of a disk that is not there"), unjudged);
+  }
+
+  @Test
   void aSiteWithoutAYardNamesWhatItDoesNotRead() {
     when(away.compute.looks()).thenReturn(false);
     assertTrue(looked().unjudged().toString().contains("xfs is not read here"));
     verify(away.compute, never()).look(any(), any(), any(), any(), any());
   }
 
+  @Test
+  void yardsArePreparedAsTheLastLookTellsAndDroppedUsedOrNot() throws IOException {
+    yardCopies("0\t0\t0\t\txfs\tab\t\t1048576\t99\n");
+    Refits refits = new Refits(services, moves, landing);
+    refits.prepare(work(), Side.AWAY);
+    verify(away.compute, never()).prepareYard(any(), any());
+    looked();
+    db.run(
+        s -> {
+          MemberEntity m = s.find(MemberEntity.class, "mem");
+          m.refitPlan = m.refitPlan.replaceAll("\"needed\": ?false", "\"needed\":true");
+        });
+    doThrow(AWAY).when(away.compute).prepareYard(eq("bl-run-refit-ledger"), any());
+    assertTrue(refits.prepare(work(), Side.AWAY).toString().contains("the site is away"));
+    String owner = "bargelane/in-test/tow";
+    verify(away.compute).prepareYard("bl-run-refit-ledger", owner);
+    verify(away.compute).prepareYard(COPIED, owner);
+    assertEquals(2, recorded().stream().filter(r -> r.contains("machine")).count());
+    when(away.target.owned(any())).thenReturn(List.of(new Owned("machine", "y-1", COPIED, owner)));
+    looked();
+    // It is given its work, and gone after it.
+    InOrder order = inOrder(away.compute);
+    order.verify(away.compute).look(any(), any(), any(), any(), any());
+    order.verify(away.compute).look(any(), any(), any(), any(), any());
+    order.verify(away.compute).remove("y-1");
+    verify(away.compute, times(1)).remove("y-1");
+    refits.dropYards(work(), Side.AWAY);
+    assertTrue(recorded().stream().noneMatch(r -> r.contains("machine")), recorded().toString());
+  }
+
   /** The service died while a yard had the volume. */
   @Test
   void aLookThatWasCutShortIsClearedInOrderAndBegunAgain() throws IOException {
-    yardCopies("0\t0\t0\t\txfs\tab\t\n");
+    yardCopies("0\t0\t0\t\txfs\tab\t\t1048576\t99\n");
     leftBehind();
     assertEquals("Tidewater OS 4", looked().os());
     InOrder order = inOrder(away.target, away.compute);

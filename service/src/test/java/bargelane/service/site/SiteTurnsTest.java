@@ -13,6 +13,7 @@ import static org.mockito.Mockito.times;
 import static org.mockito.Mockito.verify;
 import static org.mockito.Mockito.when;
 
+import bargelane.sites.Acting;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import bargelane.sites.Target;
@@ -29,6 +30,12 @@ import org.junit.jupiter.api.Test;
 
 /** What a silent site costs the others; time is the test's. */
 class SiteTurnsTest {
+
+  /** What is left to those who move nothing. */
+  private static final int CALLS = SiteTurns.MOST_CALLS * 3 / 4;
+
+  private static final int CALLS_WHEN_SLOW = SiteTurns.MOST_WHEN_SLOW * 3 / 4;
+  private static final int IN_LINE = SiteTurns.MOST_IN_LINE * 3 / 4;
 
   private final AtomicLong nanos = new AtomicLong();
   private SiteTurns turns = new SiteTurns(nanos::get, Duration.ZERO);
@@ -62,10 +69,16 @@ class SiteTurnsTest {
             })
         .when(site)
         .closeExport("slow");
+    boolean move = Acting.current().isPresent();
+    Runnable asks = () -> target.closeExport("slow");
     open.add(
         async(
             () -> {
-              target.closeExport("slow");
+              if (move) {
+                moves(asks::run);
+              } else {
+                asks.run();
+              }
               return true;
             }));
     there.await();
@@ -81,13 +94,13 @@ class SiteTurnsTest {
   void whoAsksASiteThatIsSilentIsToldAtOnceAndOtherSitesAreAskedAllTheSame() throws Exception {
     Target silent = mock(Target.class);
     Target asked = target("hithe", silent);
-    for (int i = 0; i < SiteTurns.MOST_WHEN_SLOW; i++) {
+    for (int i = 0; i < CALLS_WHEN_SLOW; i++) {
       call(asked, silent);
     }
     asked.closeExport("quick");
     passes(3);
     assertEquals(
-        "4 calls to hithe are open already, the first for 3 s",
+        "3 calls to hithe are open already, the first for 3 s",
         refused(() -> asked.closeExport("quick")));
     verify(silent, times(1)).closeExport("quick");
     Target other = mock(Target.class);
@@ -99,12 +112,46 @@ class SiteTurnsTest {
   void callsToOneSiteAreBounded() throws Exception {
     Target site = mock(Target.class);
     Target asked = target("hithe", site);
-    for (int i = 0; i < SiteTurns.MOST_CALLS; i++) {
+    for (int i = 0; i < CALLS; i++) {
       call(asked, site);
     }
     assertEquals(
-        "8 calls to hithe are open already, the first for 0 s",
+        "6 calls to hithe are open already, the first for 0 s",
         refused(() -> asked.closeExport("quick")));
+  }
+
+  @Test
+  void movesFindATurnWhereOthersFindNone() throws Exception {
+    Target site = mock(Target.class);
+    Target asked = target("hithe", site);
+    for (int i = 0; i < CALLS; i++) {
+      call(asked, site);
+    }
+    refused(() -> asked.closeExport("quick"));
+    for (int i = CALLS; i < SiteTurns.MOST_CALLS; i++) {
+      moves(() -> call(asked, site));
+    }
+    assertEquals(
+        "8 calls to hithe are open already, the first for 0 s",
+        refused(() -> moves(() -> asked.closeExport("quick"))));
+  }
+
+  private interface Call {
+    void run() throws InterruptedException;
+  }
+
+  /** As a run that moves machines. */
+  private static void moves(Call call) {
+    new Acting("move", 1, true)
+        .run(
+            () -> {
+              try {
+                call.run();
+              } catch (InterruptedException e) {
+                throw new IllegalStateException(e);
+              }
+              return null;
+            });
   }
 
   @Test
@@ -112,12 +159,12 @@ class SiteTurnsTest {
     turns = new SiteTurns(nanos::get, Duration.ofSeconds(30));
     Target site = mock(Target.class);
     Target asked = target("hithe", site);
-    for (int i = 0; i < SiteTurns.MOST_CALLS; i++) {
+    for (int i = 0; i < CALLS; i++) {
       call(asked, site);
     }
     CountDownLatch full = new CountDownLatch(1);
     List<CompletableFuture<Boolean>> line = new ArrayList<>();
-    for (int i = 0; i <= SiteTurns.MOST_IN_LINE; i++) {
+    for (int i = 0; i <= IN_LINE; i++) {
       line.add(
           async(
               () -> {
@@ -135,8 +182,8 @@ class SiteTurnsTest {
     full.await();
     verify(site, never()).closeExport("quick");
     answer.countDown();
-    assertEquals(SiteTurns.MOST_IN_LINE, line.stream().filter(CompletableFuture::join).count());
-    verify(site, times(SiteTurns.MOST_IN_LINE)).closeExport("quick");
+    assertEquals(IN_LINE, line.stream().filter(CompletableFuture::join).count());
+    verify(site, times(IN_LINE)).closeExport("quick");
   }
 
   /** On a thread of its own: the common ones are as few as the processors. */

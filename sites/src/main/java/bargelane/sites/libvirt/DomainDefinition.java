@@ -47,7 +47,8 @@ final class DomainDefinition {
         uefi
             ? "<firmware><feature enabled='no' name='enrolled-keys'/>"
                 + "<feature enabled='no' name='secure-boot'/></firmware>"
-            : "");
+            // What the firmware says of a disk that it can't start is on the serial console then.
+            : "<bios useserial='yes'/>");
     x.append("<boot dev='hd'/></os>");
     x.append("<features><acpi/></features><on_crash>destroy</on_crash><devices>");
     boolean virtio = host.settings.devices().equals("virtio");

@@ -73,18 +73,32 @@ final class Host {
     return pool;
   }
 
+  /**
+   * The pool that our own files lie in.
+   *
+   * @throws SiteException of kind may-pass if there is none that is active: somebody may start it
+   */
+  Pool ownPool() {
+    Map<String, Pool> pools = pools();
+    String named = settings.pool();
+    return (named.isEmpty()
+            ? pools.values().stream().findFirst()
+            : Optional.ofNullable(pools.get(named)))
+        .orElseThrow(
+            () ->
+                new SiteException(
+                    SiteException.Kind.MAY_PASS,
+                    "no-pool",
+                    site
+                        + ": there is no active pool of files"
+                        + (named.isEmpty() ? "" : " '" + named + "'")
+                        + " for our own things",
+                    null));
+  }
+
   /** Where our own files lie. */
   String directory() {
-    Map<String, Pool> pools = pools();
-    Optional<Pool> chosen =
-        settings.pool().isEmpty()
-            ? pools.values().stream().findFirst()
-            : Optional.ofNullable(pools.get(settings.pool()));
-    return chosen
-            .orElseThrow(
-                () -> failure("no-pool", "there is no active pool of files for our own things"))
-            .path()
-        + "/bargelane";
+    return ownPool().path() + "/bargelane";
   }
 
   /**

@@ -9,6 +9,7 @@ import com.sun.jna.ptr.PointerByReference;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.ConcurrentHashMap;
@@ -30,7 +31,10 @@ final class Hypervisor {
   private static final int KEEPALIVE_SECONDS = 5;
 
   /** The code of a failure that says that what was asked about is not there. */
-  private static final String MISSING = "missing";
+  static final String MISSING = "missing";
+
+  /** libvirt-domain.h, VIR_DOMAIN_AFFECT_LIVE. */
+  private static final int LIVE = 1;
 
   private final String site;
   private final Supplier<String> uri;
@@ -115,7 +119,7 @@ final class Hypervisor {
           new SiteException(SiteException.Kind.MAY_PASS, "unreachable", why, null);
       default ->
           new SiteException(
-              why.contains("closed") || why.contains("end of file")
+              why.contains("closed") || why.toLowerCase(Locale.ROOT).contains("end of file")
                   ? SiteException.Kind.MAY_PASS
                   : SiteException.Kind.FINAL,
               "hypervisor",
@@ -360,6 +364,11 @@ final class Hypervisor {
 
   Domain domain(String uuid) {
     return with(uuid, this::domain);
+  }
+
+  /** Plugs a device into a running domain. */
+  void plug(String uuid, String device) {
+    act(uuid, "plug in a disk", p -> lib().virDomainAttachDeviceFlags(p, device, LIVE));
   }
 
   boolean active(Pointer domain) {

@@ -1,5 +1,6 @@
 package bargelane.sites.libvirt;
 
+import bargelane.sites.SiteException;
 import com.sun.jna.Native;
 import com.sun.jna.Pointer;
 import com.sun.jna.ptr.IntByReference;
@@ -27,6 +28,15 @@ final class HypervisorGuests {
 
   /** Bytes of a disk as its guest sees it, by the disk's name in the description. */
   long size(String uuid, String disk) {
+    try {
+      return asked(uuid, disk);
+    } catch (SiteException e) {
+      // A machine that ends while it is asked is gone or off now, and then its disk's file tells.
+      return asked(uuid, disk);
+    }
+  }
+
+  private long asked(String uuid, String disk) {
     LibVirt.BlockInfo info = new LibVirt.BlockInfo();
     host.act(
         uuid,

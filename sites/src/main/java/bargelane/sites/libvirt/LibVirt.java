@@ -187,6 +187,9 @@ interface LibVirt extends Library {
 
   int virDomainCreate(Pointer domain);
 
+  /** Plugs a device into a running domain; {@code flags} 1 (VIR_DOMAIN_AFFECT_LIVE). */
+  int virDomainAttachDeviceFlags(Pointer domain, String xml, int flags);
+
   int virDomainShutdown(Pointer domain);
 
   int virDomainDestroy(Pointer domain);

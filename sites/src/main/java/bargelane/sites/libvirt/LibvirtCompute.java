@@ -227,6 +227,8 @@ final class LibvirtCompute implements Compute {
       String console = new DomainXml(host.hypervisor.domain(id).xml()).consoleFile();
       if (console.startsWith(DomainDefinition.consoles(host) + "/")) {
         host.shell.remove(console);
+      } else {
+        Yard.removeFiles(host, console);
       }
       host.hypervisor.undefine(id);
     } catch (SiteException e) {
@@ -256,6 +258,12 @@ final class LibvirtCompute implements Compute {
   @Override
   public String refit(String name, String owner, List<String> disks, List<FileEdit> edits) {
     return new Yard(host).edit(name, owner, disks, edits);
+  }
+
+  @Override
+  public void prepareYard(String name, String owner) {
+    host.catalogue().admit();
+    new Yard(host).prepare(name, owner);
   }
 
   @Override

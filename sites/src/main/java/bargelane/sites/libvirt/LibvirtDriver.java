@@ -152,6 +152,14 @@ public final class LibvirtDriver implements SiteDriver {
                         "apt-get install " + needed.get(program))));
   }
 
+  /** The catalogue stays in the pool that came first by name when the host was first asked. */
+  @Override
+  public Optional<String> settledAddress() {
+    return host.settings.pool().isEmpty()
+        ? Optional.of(host.settings.withPool(host.ownPool().name()))
+        : Optional.empty();
+  }
+
   private void pools(List<Finding> findings) {
     Map<String, Host.Pool> pools = host.pools();
     if (pools.isEmpty()
@@ -251,6 +259,23 @@ public final class LibvirtDriver implements SiteDriver {
         host.hypervisor.startsUefi() ? List.of("bios", "uefi") : List.of("bios"));
   }
 
+  /** A machine's facts; none if it was removed since it was listed. */
+  private Optional<MachineFacts> known(
+      LibvirtCompute compute,
+      Hypervisor.Domain domain,
+      Catalogue.State state,
+      Map<String, Document> networks,
+      Map<String, Host.Pool> pools) {
+    try {
+      return Optional.of(told(compute.facts(domain, state, networks, pools)));
+    } catch (SiteException e) {
+      if (!e.code().equals(Hypervisor.MISSING)) {
+        throw e;
+      }
+      return Optional.empty();
+    }
+  }
+
   @Override
   public Inventory inventory() {
     Map<String, Host.Pool> pools = host.pools();
@@ -259,8 +284,7 @@ public final class LibvirtDriver implements SiteDriver {
     Map<String, Document> networks = Networks.of(host);
     List<MachineFacts> machines =
         host.hypervisor.domains().stream()
-            .map(d -> compute.facts(d, state, networks, pools))
-            .map(this::told)
+            .flatMap(d -> known(compute, d, state, networks, pools).stream())
             .toList();
     long capacity = pools.values().stream().mapToLong(Host.Pool::capacity).sum();
     long available = pools.values().stream().mapToLong(Host.Pool::available).sum();

@@ -3,6 +3,7 @@ package bargelane.sites.libvirt;
 import java.net.URI;
 import java.net.URISyntaxException;
 import java.net.URLDecoder;
+import java.net.URLEncoder;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.util.LinkedHashMap;
@@ -119,6 +120,14 @@ record Settings(
         reserveMib,
         scratch,
         yard);
+  }
+
+  /** The address with the pool that our catalogue lies in. */
+  String withPool(String name) {
+    return address
+        + (address.contains("?") ? "&" : "?")
+        + "pool="
+        + URLEncoder.encode(name, StandardCharsets.UTF_8);
   }
 
   private static String take(Map<String, String> given, String key, String otherwise) {

@@ -1,5 +1,6 @@
 package bargelane.sites.libvirt;
 
+import static java.nio.charset.StandardCharsets.UTF_8;
 import static org.junit.jupiter.api.Assertions.assertArrayEquals;
 import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertFalse;
@@ -23,6 +24,7 @@ import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.ExecutionException;
 import java.util.concurrent.TimeUnit;
 import java.util.stream.Stream;
+import org.junit.jupiter.api.RepeatedTest;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
@@ -183,6 +185,32 @@ class HostProgramTest {
       p.onExit().get(1, TimeUnit.MINUTES);
     }
     assertArrayEquals("again\n".getBytes(), asked(program, "echo", "again").body());
+  }
+
+  @RepeatedTest(5)
+  void noneIsLeftOfManyThatAreBegunWhileItIsEnded() throws Exception {
+    HostProgram program = behind("exec \"$@\" # many");
+    String itself = new String(asked(program, "sh", "-c", "echo $PPID").body(), UTF_8).strip();
+    ProcessHandle host = ProcessHandle.of(Long.parseLong(itself)).orElseThrow();
+    List<CompletableFuture<HostProgram.Answer>> all = new ArrayList<>();
+    for (int i = 0; i < 40; i++) {
+      all.add(
+          CompletableFuture.supplyAsync(
+              () -> asked(program, "sleep", "4325"), ask -> new Thread(ask).start()));
+    }
+    begun("sleep 4325");
+    host.destroy();
+    host.onExit().get(1, TimeUnit.MINUTES);
+    List<ProcessHandle> left =
+        ProcessHandle.allProcesses()
+            .filter(p -> p.info().commandLine().orElse("").endsWith("sleep 4325"))
+            .toList();
+    for (ProcessHandle p : left) {
+      p.onExit().get(1, TimeUnit.MINUTES);
+    }
+    for (CompletableFuture<HostProgram.Answer> one : all) {
+      assertThrows(ExecutionException.class, one::get);
+    }
   }
 
   @Test

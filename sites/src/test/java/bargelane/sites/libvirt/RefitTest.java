@@ -33,7 +33,8 @@ class RefitTest extends YardHost {
   private static final Hardware OLD = new Hardware("ide", "e1000");
   private static final Hardware NEW = new Hardware("virtio", "virtio");
   private static final List<Card> MOVED =
-      List.of(new Card("", "10.20.1.21", "10.20.7.40", 24, "255.255.255.0", "10.20.7.1"));
+      List.of(
+          new Card("", List.of(), "10.20.1.21", "10.20.7.40", 24, "255.255.255.0", "10.20.7.1"));
   private static final List<String> DISKS = List.of("r-0", "r-1");
 
   private static void take(String... volumes) throws IOException {

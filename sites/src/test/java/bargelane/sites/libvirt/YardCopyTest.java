@@ -3,15 +3,19 @@ package bargelane.sites.libvirt;
 import static org.junit.jupiter.api.Assertions.assertArrayEquals;
 import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertFalse;
+import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.blocks.layout.Contents;
+import bargelane.blocks.nbd.NbdAddress;
+import bargelane.blocks.nbd.NbdClient;
 import bargelane.blocks.refit.Card;
 import bargelane.blocks.refit.FileEdit;
 import bargelane.blocks.refit.Guest;
 import bargelane.blocks.refit.Hardware;
 import bargelane.blocks.refit.Refit;
 import bargelane.blocks.refit.RefitPlan;
+import bargelane.sites.SiteException;
 import bargelane.standins.host.SmallMachines;
 import java.io.IOException;
 import java.io.InputStream;
@@ -20,10 +24,14 @@ import java.nio.channels.FileChannel;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.time.Clock;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Optional;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.CompletionException;
+import java.util.stream.Stream;
 import java.util.zip.GZIPInputStream;
 import org.junit.jupiter.api.Test;
 
@@ -77,7 +85,14 @@ class YardCopyTest extends YardHost {
                 new Hardware("ide", "e1000"),
                 new Hardware("virtio", "virtio"),
                 List.of(
-                    new Card("", "10.20.1.21", "10.20.7.40", 24, "255.255.255.0", "10.20.7.1")));
+                    new Card(
+                        "",
+                        List.of(),
+                        "10.20.1.21",
+                        "10.20.7.40",
+                        24,
+                        "255.255.255.0",
+                        "10.20.7.1")));
     List<String> ours = told(look(disks, plan));
     assertTrue(ours.size() > 4, ours.toString());
     copy(disks, List.of("0/1", "0/2", "1/1"));
@@ -172,6 +187,9 @@ class YardCopyTest extends YardHost {
           assertEquals(List.of(), g.hidden(), "nothing is hidden any more");
           assertEquals(List.of(), g.unread());
           assertEquals("b 1", g.os(), "a link from the root is one of its own root");
+          assertTrue(
+              found(g, 0).tree().orElseThrow().size("/usr/share/other").isEmpty(),
+              "only what is decided by");
           for (String name : disks) {
             edits.add(renamed(g, disks.indexOf(name), name));
           }
@@ -214,8 +232,6 @@ class YardCopyTest extends YardHost {
     byte[] before = c.tree().orElseThrow().read("/etc/hostname", 100);
     assertEquals(name + "\n", new String(before, StandardCharsets.UTF_8));
     assertFalse(c.tree().orElseThrow().uuid().isEmpty());
-    assertTrue(
-        c.tree().orElseThrow().size("/usr/share/other").isEmpty(), "only what is decided by");
     byte[] after = ("other-" + name + "\n").getBytes(StandardCharsets.UTF_8);
     return new FileEdit(
         disk,
@@ -231,6 +247,188 @@ class YardCopyTest extends YardHost {
         FileEdit.digest(after),
         "",
         "");
+  }
+
+  /**
+   * Both halves of two mirrors of 16 MiB, as their own tool made them: of the first the super block
+   * lies before its data, of the second behind it.
+   */
+  private static List<Path> mirrors(Path first, Path second) throws IOException {
+    byte[] blocks;
+    try (InputStream in = YardCopyTest.class.getResourceAsStream("/array-parts.gz")) {
+      blocks = new GZIPInputStream(in).readAllBytes();
+    }
+    int each = blocks.length / 4;
+    List<Path> images = new ArrayList<>();
+    for (int i = 0; i < 4; i++) {
+      Path image = blank("half-" + i + ".raw", 16);
+      boolean before = i < 2;
+      try (FileChannel file = FileChannel.open(image, java.nio.file.StandardOpenOption.WRITE)) {
+        file.write(ByteBuffer.wrap(Files.readAllBytes(before ? first : second)), before ? MIB : 0);
+        file.write(ByteBuffer.wrap(blocks, i * each, each), before ? 0 : 16 * MIB - each);
+      }
+      images.add(image);
+    }
+    return images;
+  }
+
+  @Test
+  void whatAMirrorHoldsIsLookedIntoAndEditedOnBothItsHalves() throws IOException {
+    List<Path> holds = new ArrayList<>();
+    for (String name : List.of("p", "q")) {
+      Path ext4 = blank(name + ".raw", 15);
+      tool("/sbin/mke2fs", "-q", "-t", "ext4", "-d", content(name).toString(), ext4.toString());
+      holds.add(ext4);
+    }
+    List<String> disks = List.of("p0", "p1", "q0", "q1");
+    List<Path> images = mirrors(holds.get(0), holds.get(1));
+    for (int i = 0; i < 4; i++) {
+      take(disks.get(i), images.get(i));
+    }
+    List<String> hidden = look(disks, Guest::hidden);
+    assertEquals(
+        List.of("0/0", "1/0", "2/0", "3/0"), hidden, "a half is not taken for what it holds");
+    copy(disks, hidden);
+    List<FileEdit> edits = new ArrayList<>();
+    look(
+        disks,
+        Optional.of(COPIED),
+        g -> {
+          assertEquals(List.of(), g.hidden());
+          assertEquals(List.of(), g.unread());
+          edits.add(renamed(g, 0, "p"));
+          edits.add(renamed(g, 2, "q"));
+          return null;
+        });
+    assertEquals(
+        List.of(
+            "array:11111111:22222222:33333333:44444444",
+            "array:55555555:66666666:77777777:88888888"),
+        edits.stream().map(FileEdit::within).toList());
+    String told = driver.compute().refit("edits", OWNER, disks, edits);
+    assertEquals(2, told.lines().filter(l -> l.equals("done: /mnt/etc/hostname")).count(), told);
+    // The other half by itself holds what was written.
+    List<String> halves = List.of("p1", "q1");
+    copy(halves, List.of("0/0", "1/0"));
+    look(
+        halves,
+        Optional.of(COPIED),
+        g -> {
+          for (FileEdit e : edits) {
+            assertArrayEquals(
+                e.content(),
+                found(g, e.disk() / 2).tree().orElseThrow().read("/etc/hostname", 100));
+          }
+          return null;
+        });
+  }
+
+  private static String machine(String name) {
+    return driver.inventory().machines().stream()
+        .filter(m -> m.name().equals(name))
+        .findFirst()
+        .orElseThrow()
+        .platformId();
+  }
+
+  private static String debugged(Path image, String request) throws IOException {
+    Process p =
+        new ProcessBuilder("/sbin/debugfs", "-w", "-R", request, image.toString())
+            .redirectErrorStream(true)
+            .start();
+    return new String(p.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
+  }
+
+  /** What a volume holds now, as a file. */
+  private static Path written(String volume, int mib) throws IOException {
+    ByteBuffer bytes = ByteBuffer.allocate(mib * MIB);
+    String uri = driver.target().openVolume("written", volume, false).uri();
+    try (NbdClient disk = NbdClient.connect(NbdAddress.parse(uri))) {
+      disk.read(0, bytes);
+    } finally {
+      driver.target().closeExport("written");
+    }
+    return Files.write(dir.resolve(volume + ".now"), bytes.array());
+  }
+
+  private static FileEdit added(Guest g, String path) {
+    Contents c = found(g, 0);
+    byte[] content = "[Match]\n".getBytes(StandardCharsets.UTF_8);
+    return new FileEdit(
+        0,
+        c.partition(),
+        c.within(),
+        c.kind(),
+        path,
+        0,
+        content,
+        "",
+        new byte[0],
+        "",
+        FileEdit.digest(content),
+        "",
+        "");
+  }
+
+  @Test
+  void aYardThatWasPreparedIsGivenItsDisksAndOneThatDiedIsStartedAgain() throws IOException {
+    Path yard = Files.createDirectories(dir.resolve("yard"));
+    List<String> parts = List.of("yard-kernel", "yard-initrd");
+    for (String part : parts) {
+      Files.copy(SmallMachines.yard().resolve(part), yard.resolve(part));
+    }
+    LibvirtDriver own =
+        new LibvirtDriver("own", demo.address("&reserve-mib=16&yard=" + yard), Clock.systemUTC());
+    Path ext4 = blank("w.raw", 8);
+    tool("/sbin/mke2fs", "-q", "-t", "ext4", "-d", content("w").toString(), ext4.toString());
+    String label = "system_u:object_r:etc_t:s0";
+    debugged(ext4, "ea_set /etc security.selinux " + label);
+    take("w", ext4);
+    List<FileEdit> edits =
+        look(List.of("w"), g -> List.of(renamed(g, 0, "w"), added(g, "/etc/some/where/new.link")));
+    own.compute().prepareYard("ready", OWNER);
+    own.compute().prepareYard("ready", OWNER);
+    own.compute().prepareYard("other", OWNER);
+    for (String part : parts) {
+      Files.move(yard.resolve(part), yard.resolve(part + "-away"));
+    }
+    String told = own.compute().refit("ready", OWNER, List.of("w"), edits);
+    assertTrue(told.contains("done: /mnt/etc/hostname"), "no other was started: " + told);
+    for (String part : parts) {
+      Files.move(yard.resolve(part + "-away"), yard.resolve(part));
+    }
+    assertTrue(
+        debugged(written("w", 8), "ea_get /etc/some/where/new.link security.selinux")
+            .contains(label),
+        "what is new has the label of what it is in");
+    // One that is killed in its work may be asked again.
+    CompletableFuture<String> killed =
+        CompletableFuture.supplyAsync(
+            () -> own.compute().refit("third", OWNER, List.of("w"), edits));
+    while (driver.inventory().machines().stream()
+        .noneMatch(m -> m.name().equals("third") && m.on())) {
+      assertFalse(killed.isDone(), "it was quicker than this test");
+    }
+    demo.killGuest("third");
+    SiteException ended =
+        (SiteException) assertThrows(CompletionException.class, killed::join).getCause();
+    assertEquals(SiteException.Kind.MAY_PASS, ended.kind(), ended.getMessage());
+    demo.virsh("destroy", "other");
+    told = own.compute().refit("other", OWNER, List.of("w"), edits);
+    assertTrue(told.contains("was done: /mnt/etc/hostname"), told);
+    assertTrue(
+        driver.inventory().machines().stream()
+            .noneMatch(m -> List.of("ready", "other", "third").contains(m.name())));
+    own.compute().prepareYard("unused", OWNER);
+    own.compute().remove(machine("unused"));
+    try (Stream<Path> left = Files.list(demo.pool().resolve("bargelane/yard"))) {
+      assertEquals(
+          List.of("yard-initrd", "yard-kernel"),
+          left.map(p -> p.getFileName().toString().replaceFirst("-[0-9a-f]{16}$", ""))
+              .distinct()
+              .sorted()
+              .toList());
+    }
   }
 
   @Test

@@ -34,13 +34,17 @@ public final class SmallMachines {
 
   private static Path build(String what) throws IOException {
     Path dir = root().resolve("target/small-machines");
-    script("small-machine", what, dir.toString());
+    run(script("small-machine"), what, dir.toString());
     return dir;
   }
 
-  private static void script(String name, String... arguments) throws IOException {
+  private static Path script(String name) throws IOException {
+    return root().resolve("scripts").resolve(name);
+  }
+
+  private static void run(Path script, String... arguments) throws IOException {
     List<String> command = new ArrayList<>();
-    command.add(root().resolve("scripts").resolve(name).toString());
+    command.add(script.toString());
     command.addAll(List.of(arguments));
     Process process = new ProcessBuilder(command).redirectErrorStream(true).start();
     process.getOutputStream().close();
@@ -62,8 +66,12 @@ public final class SmallMachines {
    */
   public static DemoGuest stock(Path dir, String name, int port) throws IOException {
     Path image = dir.resolve(name + ".raw");
-    if (Files.notExists(image)) {
-      script("stock-guest", dir.toString(), name);
+    // What was installed by an earlier form of the script is installed again.
+    if (Files.notExists(image)
+        || Files.getLastModifiedTime(image)
+                .compareTo(Files.getLastModifiedTime(script("stock-guest")))
+            < 0) {
+      run(script("stock-guest"), dir.toString(), name);
     }
     Path vars = dir.resolve(name + ".vars");
     return new DemoGuest(
