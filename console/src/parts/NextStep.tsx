@@ -64,6 +64,9 @@ const STEPS: Record<Action, [string, (...args: string[]) => string] | string> = 
   'run-show': ['The run', (run = '') => `/activity?passes=true&run=${encodeURIComponent(run)}`],
   'run-console': ['The console', (run = '') => `/activity?passes=true&run=${encodeURIComponent(run)}`],
   'dossier-list': ['Recovery', () => '/recovery'],
+  'account-list': ['Accounts', () => '/access'],
+  'account-edit': ['Accounts', () => '/access'],
+  'token-list': ['Tokens', () => '/access'],
 };
 
 /** What mends something: the advice, and a link to where it is done. Nothing where there is nothing to do. */

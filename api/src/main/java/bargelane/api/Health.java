@@ -3,4 +3,4 @@ package bargelane.api;
 import java.time.Instant;
 
 /** Whether the service works. */
-public record Health(String status, String version, Instant now, String database) {}
+public record Health(String status, String version, Instant now) {}

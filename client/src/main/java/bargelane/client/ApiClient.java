@@ -3,10 +3,14 @@ package bargelane.client;
 import bargelane.api.Page;
 import bargelane.api.Problem;
 import bargelane.api.Remedy;
+import com.fasterxml.jackson.core.JsonParser;
+import com.fasterxml.jackson.databind.DeserializationContext;
 import com.fasterxml.jackson.databind.DeserializationFeature;
 import com.fasterxml.jackson.databind.JavaType;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
+import com.fasterxml.jackson.databind.deser.std.StdScalarDeserializer;
+import com.fasterxml.jackson.databind.module.SimpleModule;
 import com.fasterxml.jackson.databind.node.JsonNodeFactory;
 import com.fasterxml.jackson.datatype.jdk8.Jdk8Module;
 import com.fasterxml.jackson.datatype.jsr310.JavaTimeModule;
@@ -34,6 +38,22 @@ public final class ApiClient {
           .enable(DeserializationFeature.USE_BIG_DECIMAL_FOR_FLOATS)
           .setNodeFactory(JsonNodeFactory.withExactBigDecimals(true))
           .configure(DeserializationFeature.FAIL_ON_UNKNOWN_PROPERTIES, false);
+
+  private static final ObjectMapper SHOWN =
+      JSON.copy().registerModule(new SimpleModule().addDeserializer(String.class, new Shown()));
+
+  private static final class Shown extends StdScalarDeserializer<String> {
+    private static final long serialVersionUID = 1;
+
+    Shown() {
+      super(String.class);
+    }
+
+    @Override
+    public String deserialize(JsonParser p, DeserializationContext context) throws IOException {
+      return Output.shown(p.getValueAsString());
+    }
+  }
 
   /** The service answered with a problem. */
   public static final class ProblemException extends RuntimeException {
@@ -82,6 +102,9 @@ public final class ApiClient {
   }
 
   private HttpRequest.Builder request(String path) {
+    if (path.matches("[^?]*/(/[^?]*)?([?].*)?")) {
+      throw new Common.UsageException("a name is empty: give the name or id of what is meant");
+    }
     return HttpRequest.newBuilder(service.resolve("/api/v1" + path))
         .header("Authorization", "Bearer " + token);
   }
@@ -128,10 +151,13 @@ public final class ApiClient {
     return JSON.getTypeFactory().constructCollectionType(List.class, type);
   }
 
-  /** JSON as the record that it is. */
+  /**
+   * JSON as the record that it is. What a machine or a guest calls itself may hold anything: in the
+   * record its characters that would command a terminal are shown instead.
+   */
   static <T> Answer<T> as(JsonNode json, JavaType type) {
     try {
-      return new Answer<>(json, JSON.readValue(JSON.treeAsTokens(json), type));
+      return new Answer<>(json, SHOWN.readValue(SHOWN.treeAsTokens(json), type));
     } catch (IOException e) {
       throw new ProblemException(
           notOurs(200, "the answer is not what this version expects: " + e.getMessage()));
@@ -223,7 +249,7 @@ public final class ApiClient {
 
   private static Problem problem(HttpResponse<byte[]> r) throws IOException {
     try {
-      Problem told = JSON.readValue(r.body(), Problem.class);
+      Problem told = SHOWN.readValue(r.body(), Problem.class);
       if (told != null && told.code() != null && told.detail() != null) {
         return told;
       }

@@ -1,6 +1,7 @@
 package bargelane.client;
 
 import bargelane.api.Problem;
+import bargelane.client.account.AccountCommands;
 import bargelane.client.agent.AgentCommands;
 import bargelane.client.assessment.AssessmentCommands;
 import bargelane.client.book.BookCommands;
@@ -17,6 +18,7 @@ import bargelane.client.run.RunCommands;
 import bargelane.client.server.ServerCommands;
 import bargelane.client.site.SiteCommands;
 import bargelane.client.timetable.TimetableCommands;
+import bargelane.client.token.TokenCommands;
 import bargelane.client.tug.TugCommands;
 import bargelane.client.usage.UsageCommands;
 import bargelane.client.wave.WaveCommands;
@@ -53,6 +55,8 @@ import picocli.CommandLine.Command;
       RunCommands.class,
       DossierCommands.class,
       EventCommands.class,
+      AccountCommands.class,
+      TokenCommands.class,
       Completion.class,
       Manual.class,
       Completion.Words.class
@@ -95,6 +99,10 @@ public final class Cli {
             return problem.status() == 401 || problem.status() == 403
                 ? 4
                 : problem.status() == 400 || problem.status() == 422 ? 2 : 1;
+          }
+          if (e instanceof Common.UsageException) {
+            err.println("Error: " + e.getMessage());
+            return 2;
           }
           if (e instanceof ApiClient.UnreachableException
               || e instanceof Common.NoServiceException) {

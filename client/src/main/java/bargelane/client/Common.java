@@ -6,6 +6,7 @@ import bargelane.api.RunView;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.net.URI;
+import java.net.URISyntaxException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import picocli.CommandLine.Model.CommandSpec;
@@ -63,7 +64,29 @@ public abstract class Common {
               + dir.toAbsolutePath()
               + "; start one with ./bargelane demo, or name one with --service and BARGELANE_TOKEN");
     }
-    return new ApiClient(URI.create(address), token);
+    return new ApiClient(address(address), token);
+  }
+
+  private static URI address(String text) {
+    try {
+      URI address = new URI(text.strip());
+      if (address.getHost() != null && String.valueOf(address.getScheme()).matches("https?")) {
+        return address;
+      }
+    } catch (URISyntaxException e) {
+      // Told below.
+    }
+    throw new UsageException(
+        "'" + text + "' is not the address of a service: give one as http://127.0.0.1:7070");
+  }
+
+  /** What was typed can't be meant. */
+  static final class UsageException extends RuntimeException {
+    private static final long serialVersionUID = 1;
+
+    UsageException(String message) {
+      super(message);
+    }
   }
 
   /** Tells of a run that was started, or follows it to its end. */

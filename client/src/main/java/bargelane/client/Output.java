@@ -134,8 +134,38 @@ public final class Output {
     out.print(cells.stream().map(Output::quote).collect(Collectors.joining(",")) + "\r\n");
   }
 
+  /** A cell (RFC 4180, section 2), as text where a spreadsheet would take it for a formula. */
   private static String quote(String cell) {
-    return cell.matches("[^\",\r\n]*") ? cell : '"' + cell.replace("\"", "\"\"") + '"';
+    boolean formula =
+        !cell.isEmpty()
+            && "=+-@\t\r".indexOf(cell.charAt(0)) >= 0
+            && !cell.matches("[-+]?[0-9.,]*");
+    String text = formula ? "'" + cell : cell;
+    return text.matches("[^\",\r\n]*") ? text : '"' + text.replace("\"", "\"\"") + '"';
+  }
+
+  /**
+   * Text with its control characters as their pictures (Unicode, block Control Pictures), but for
+   * ends of lines and tabs, so that it can't command a terminal, nor turn the direction of reading.
+   */
+  static @Nullable String shown(@Nullable String text) {
+    if (text == null || text.codePoints().noneMatch(Output::commands)) {
+      return text;
+    }
+    StringBuilder shown = new StringBuilder();
+    text.replace("\r\n", "\n")
+        .codePoints()
+        .forEach(
+            c ->
+                shown.appendCodePoint(
+                    !commands(c) ? c : c < 0x20 ? 0x2400 + c : c == 0x7f ? 0x2421 : 0xfffd));
+    return shown.toString();
+  }
+
+  private static boolean commands(int c) {
+    return Character.isISOControl(c) && c != '\n' && c != '\t'
+        || c >= 0x202a && c <= 0x202e
+        || c >= 0x2066 && c <= 0x2069;
   }
 
   private static <T> void table(

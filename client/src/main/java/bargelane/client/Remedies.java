@@ -63,7 +63,10 @@ public final class Remedies {
           Map.entry("run-list", "bargelane run list"),
           Map.entry("run-show", "bargelane run show RUN"),
           Map.entry("run-console", "bargelane run console RUN"),
-          Map.entry("dossier-list", "bargelane dossier list"));
+          Map.entry("dossier-list", "bargelane dossier list"),
+          Map.entry("account-list", "bargelane account list"),
+          Map.entry("account-edit", "bargelane account edit ACCOUNT"),
+          Map.entry("token-list", "bargelane token list"));
 
   /** {@code NAME} of a thing to come is the reader's to choose, and so no argument. */
   private static final Pattern ARGUMENT = Pattern.compile("\\b(?!NAME\\b)[A-Z]{3,}\\b");

@@ -44,6 +44,27 @@ class OutputTest {
   }
 
   @Test
+  void aCellIsNeverAFormulaAndANumberStaysOne() {
+    assertEquals(
+        "name,n,size\r\n'=cmd|' /C calc'!A0,-5,0B\r\n",
+        said(Output.Form.csv, new Row("=cmd|' /C calc'!A0", -5, 0)));
+    assertEquals("name,n,size\r\n'@x,1,0B\r\n", said(Output.Form.csv, new Row("@x", 1, 0)));
+  }
+
+  @Test
+  void whatAMachineCallsItselfCommandsNoTerminal() throws Exception {
+    String name =
+        ApiClient.<Row>as(
+                ApiClient.JSON.readTree(
+                    "{\"name\":\"\\u001b[2Jx\\u0007\\r\\u009b31m\\u202eabc\\tü\\n\"}"),
+                ApiClient.JSON.constructType(Row.class))
+            .value()
+            .name();
+    assertEquals("\u241b[2Jx\u2407\u240d\ufffd31m\ufffdabc\tü\n", name);
+    assertEquals("ends\nso\n", Output.shown("ends\r\nso\n"));
+  }
+
+  @Test
   void sizesUseBinaryUnits() {
     assertEquals("1023B", Output.size(1023));
     assertEquals("215MiB", Output.size(225_337_344));

@@ -174,6 +174,9 @@ public final class Harness implements Closeable {
                 Path.of(System.getProperty("java.home"), "bin", "java").toString(),
                 "-XX:+UseSerialGC",
                 "-Xmx" + memory));
+    if (Harness.class.desiredAssertionStatus()) {
+      command.add("-ea:bargelane...");
+    }
     command.addAll(options.apply(program));
     command.addAll(List.of("-cp", classPath));
     command.addAll(List.of(arguments));

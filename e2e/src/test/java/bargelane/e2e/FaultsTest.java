@@ -61,6 +61,9 @@ class FaultsTest {
     HttpRequest.Builder r =
         HttpRequest.newBuilder(URI.create(harness.serviceAddress() + path))
             .method(method, HttpRequest.BodyPublishers.ofString(body));
+    if (!body.isEmpty()) {
+      r.header("Content-Type", "application/json");
+    }
     for (int i = 0; i < headers.length; i += 2) {
       r.header(headers[i], headers[i + 1]);
     }

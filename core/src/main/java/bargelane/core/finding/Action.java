@@ -98,7 +98,11 @@ public enum Action implements Worded {
   RUN_SHOW,
   /** Run. */
   RUN_CONSOLE,
-  DOSSIER_LIST;
+  DOSSIER_LIST,
+  ACCOUNT_LIST,
+  /** Account. */
+  ACCOUNT_EDIT,
+  TOKEN_LIST;
 
   @Override
   public String word() {

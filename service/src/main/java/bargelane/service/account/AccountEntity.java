@@ -5,9 +5,11 @@ import jakarta.persistence.Entity;
 import jakarta.persistence.Id;
 import jakarta.persistence.Table;
 import java.time.Instant;
+import org.hibernate.annotations.DynamicUpdate;
 
 /** A local account. */
 @Entity
+@DynamicUpdate
 @Table(name = "account")
 public class AccountEntity {
 
@@ -17,6 +19,9 @@ public class AccountEntity {
 
   @Column(name = "password_hash")
   public String passwordHash;
+
+  /** Words of its roles, with spaces between them. */
+  public String roles;
 
   @Column(name = "created_at")
   public Instant createdAt;

@@ -1,137 +1,281 @@
 package bargelane.service.account;
 
 import at.favre.lib.crypto.bcrypt.BCrypt;
+import bargelane.api.AccountAdd;
+import bargelane.api.AccountAdded;
+import bargelane.api.AccountEdit;
+import bargelane.api.AccountView;
+import bargelane.core.account.Passwords;
+import bargelane.core.account.Role;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.ProblemException;
-import bargelane.service.platform.Upkeep;
-import java.nio.charset.StandardCharsets;
-import java.security.MessageDigest;
-import java.security.NoSuchAlgorithmException;
 import java.time.Clock;
-import java.time.Duration;
-import java.util.HexFormat;
+import java.time.Instant;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
+import java.util.concurrent.Semaphore;
+import java.util.stream.Collectors;
+import org.hibernate.Session;
 
-/**
- * Local accounts, sessions of the console, tokens of programs. Secrets are kept as digests only.
- */
+/** Local accounts, what each may do, and their passwords, which are kept as digests only. */
 public final class Accounts {
 
-  /** Deletes tokens that are no longer valid; see {@link Upkeep}. */
-  public static final String TIDY = "delete from token where expires_at < ?1";
-
-  /** Who calls: an account, by a session with its CSRF value or by a token. */
-  public record Caller(String account, String kind, String csrf) {}
-
   private static final int COST = 10;
-  private static final Duration SESSION = Duration.ofHours(12);
 
-  private final Db db;
-  private final Clock clock;
+  /** Passwords that are held against their digests at once: each takes a processor. */
+  private static final int AT_ONCE = 2;
 
   /** A well-formed hash that no password is known for. */
   private static final String NOBODY = "$2a$" + COST + "$" + ".".repeat(53);
 
-  public Accounts(Db db, Clock clock) {
+  private static final String NAME = "[a-z0-9][a-z0-9._@-]{0,63}";
+
+  private final Semaphore verifying = new Semaphore(AT_ONCE);
+  private final Db db;
+  private final Tokens tokens;
+  private final SignIns signIns;
+  private final Clock clock;
+
+  public Accounts(Db db, Tokens tokens, Clock clock) {
     this.db = db;
+    this.tokens = tokens;
+    this.signIns = new SignIns(db, clock);
     this.clock = clock;
   }
 
-  private static String digest(String secret) {
-    try {
-      return HexFormat.of()
-          .formatHex(
-              MessageDigest.getInstance("SHA-256").digest(secret.getBytes(StandardCharsets.UTF_8)));
-    } catch (NoSuchAlgorithmException e) {
-      throw new IllegalStateException(e);
-    }
-  }
-
-  private static Optional<AccountEntity> named(org.hibernate.Session s, String name) {
+  static Optional<AccountEntity> named(Session s, String name) {
     return Db.first(s, AccountEntity.class, "from AccountEntity where name = ?1", name);
   }
 
-  /** Whether there is an account of that name. */
-  public boolean has(String name) {
-    return db.tx(s -> named(s, name)).isPresent();
+  static AccountEntity known(Session s, String name) {
+    return named(s, name).orElseThrow(() -> ProblemException.missing("account", name));
   }
 
-  /** Makes the account if there is none of that name; says whether it did. */
-  public boolean ensure(String name, String password) {
+  /** Whether there is no account yet. */
+  public boolean none() {
+    return db.tx(s -> all(s)).isEmpty();
+  }
+
+  private static List<AccountEntity> all(Session s) {
+    return Db.list(s, AccountEntity.class, "from AccountEntity order by createdAt, name");
+  }
+
+  /** The account that has kept accounts for longest. */
+  public String oldestKeeper() {
+    return db.tx(s -> all(s)).stream()
+        .filter(Accounts::keeps)
+        .findFirst()
+        .orElseThrow(() -> new IllegalStateException("no account is a keeper"))
+        .name;
+  }
+
+  /** Makes the first account, with all roles, if there is none; says whether it did. */
+  public boolean first(String name, String password) {
     return db.tx(
         s -> {
-          Db.lock(s, "account " + name);
-          if (named(s, name).isPresent()) {
+          Db.lock(s, "accounts");
+          if (!all(s).isEmpty()) {
             return false;
           }
-          AccountEntity a = new AccountEntity();
-          a.id = Ids.next("acc");
-          a.name = name;
-          a.passwordHash = BCrypt.withDefaults().hashToString(COST, password.toCharArray());
-          a.createdAt = clock.instant();
-          s.persist(a);
+          s.persist(fresh(name, password, Role.ofPeople()));
           return true;
         });
   }
 
-  /** A new session for the right password: its secret and its CSRF value. */
-  public record Session(String secret, String csrf) {}
+  private AccountEntity fresh(String name, String password, Set<Role> roles) {
+    AccountEntity a = new AccountEntity();
+    a.id = Ids.next("acc");
+    a.name = name;
+    a.passwordHash = hash(password);
+    a.roles = Roles.words(roles);
+    a.createdAt = clock.instant();
+    return a;
+  }
 
-  public Session signIn(String name, String password) {
-    Optional<AccountEntity> account = db.tx(s -> named(s, name));
-    // The same work whether the account exists or not, so that the time does not tell.
-    boolean right =
-        BCrypt.verifyer()
-            .verify(password.toCharArray(), account.map(a -> a.passwordHash).orElse(NOBODY))
-            .verified;
-    if (account.isEmpty() || !right) {
+  private static String hash(String password) {
+    return BCrypt.withDefaults().hashToString(COST, password.toCharArray());
+  }
+
+  public List<AccountView> list() {
+    return db.tx(s -> all(s).stream().map(a -> view(s, a)).toList());
+  }
+
+  /**
+   * Adds an account.
+   *
+   * @throws ProblemException if the name is taken or can't be one, the password is weak, or a role
+   *     is unknown
+   */
+  public AccountAdded add(AccountAdd asked) {
+    String name = String.valueOf(asked.name()).toLowerCase(Locale.ROOT);
+    if (!name.matches(NAME)) {
+      throw ProblemException.invalid(
+          "account-name-invalid",
+          "'" + name + "' can't be the name of an account",
+          "use 1 to 64 letters, digits, '.', '_', '-' and '@', a letter or digit first");
+    }
+    Set<Role> roles = Roles.asked(asked.roles() == null ? List.of() : asked.roles());
+    boolean made = asked.password() == null || asked.password().isEmpty();
+    String password = made ? Ids.secret() : strong(name, asked.password());
+    AccountEntity fresh = fresh(name, password, roles);
+    return db.tx(
+        s -> {
+          Db.lock(s, "accounts");
+          if (named(s, name).isPresent()) {
+            throw ProblemException.conflict(
+                "account-exists",
+                "there is an account '" + name + "' already",
+                Remedy.of("choose another name, or edit it", Action.ACCOUNT_EDIT, name));
+          }
+          s.persist(fresh);
+          return new AccountAdded(view(s, fresh), made ? password : null);
+        });
+  }
+
+  /** Changes an account's roles, its password, or both. */
+  public AccountView edit(String name, AccountEdit asked) {
+    Optional<Set<Role>> roles = Optional.ofNullable(asked.roles()).map(Roles::asked);
+    Optional<String> hash = Optional.ofNullable(asked.password()).map(p -> hash(strong(name, p)));
+    AccountView edited =
+        db.tx(
+            s -> {
+              Db.lock(s, "accounts");
+              AccountEntity a = known(s, name);
+              roles.ifPresent(
+                  r -> {
+                    if (!r.contains(Role.KEEPER)) {
+                      keeperStays(s, a);
+                    }
+                    a.roles = Roles.words(r);
+                  });
+              hash.ifPresent(
+                  h -> {
+                    a.passwordHash = h;
+                    tokens.endSessions(s, a.id, "");
+                  });
+              return view(s, a);
+            });
+    tokens.tellEnded();
+    return edited;
+  }
+
+  /** Removes an account, its sessions and its tokens. */
+  public void remove(String name) {
+    db.run(
+        s -> {
+          Db.lock(s, "accounts");
+          AccountEntity a = known(s, name);
+          keeperStays(s, a);
+          tokens.endAll(s, a.id);
+          s.remove(a);
+        });
+    tokens.tellEnded();
+  }
+
+  private static void keeperStays(Session s, AccountEntity account) {
+    boolean another = all(s).stream().anyMatch(a -> !a.id.equals(account.id) && keeps(a));
+    if (keeps(account) && !another) {
+      throw ProblemException.conflict(
+          "last-keeper",
+          account.name + " is the only account that may keep accounts",
+          Remedy.of("make another account a keeper first", Action.ACCOUNT_LIST));
+    }
+  }
+
+  private static boolean keeps(AccountEntity a) {
+    return Roles.stored(a.roles).contains(Role.KEEPER);
+  }
+
+  private static String strong(String account, String password) {
+    Passwords.weakness(account, password)
+        .ifPresent(
+            why -> {
+              throw ProblemException.invalid(
+                  "password-weak",
+                  "the password " + why,
+                  "choose one of "
+                      + Passwords.SHORTEST
+                      + " characters or more that does not hold the account's name");
+            });
+    return password;
+  }
+
+  private AccountView view(Session s, AccountEntity a) {
+    List<TokenEntity> valid = tokens.valid(s, a.id);
+    Map<Boolean, Long> sessions =
+        valid.stream()
+            .collect(
+                Collectors.partitioningBy(t -> t.kind.equals("session"), Collectors.counting()));
+    Optional<Instant> seen =
+        valid.stream().map(t -> t.usedAt).filter(t -> t != null).max(Instant::compareTo);
+    return new AccountView(
+        a.name,
+        Roles.list(Roles.stored(a.roles)),
+        a.createdAt,
+        seen.orElse(null),
+        sessions.get(true).intValue(),
+        sessions.get(false).intValue());
+  }
+
+  /**
+   * Begins a session for the right password.
+   *
+   * @param address of whoever signs in
+   * @throws ProblemException 401 if account or password is wrong, 429 if it is to wait
+   */
+  public Tokens.Secret signIn(String name, String password, String address) {
+    String account = name.toLowerCase(Locale.ROOT);
+    signIns.begin(account, address);
+    Optional<AccountEntity> known = db.tx(s -> named(s, account));
+    if (!right(known, password)) {
       throw new ProblemException(
           401,
           "sign-in-refused",
           "the account or the password is wrong",
           "try again; the first account's password is in the file 'sign-in' of the service's home");
     }
-    String csrf = Ids.secret();
-    return new Session(issue(account.get().id, "session", csrf, SESSION), csrf);
+    signIns.succeeded(account, address);
+    return tokens.session(known.orElseThrow().id, address);
   }
 
-  private String issue(String account, String kind, String csrf, Duration life) {
-    String secret = Ids.secret();
+  /** Changes the password of whoever calls, and ends its other sessions. */
+  public void changePassword(Caller caller, String current, String password) {
+    signIns.begin(caller.account(), caller.address());
+    if (!right(db.tx(s -> named(s, caller.account())), current)) {
+      throw ProblemException.invalid(
+          "password-wrong", "the present password is wrong", "give the one you signed in with");
+    }
+    signIns.succeeded(caller.account(), caller.address());
+    String hash = hash(strong(caller.account(), password));
     db.run(
         s -> {
-          TokenEntity t = new TokenEntity();
-          t.hash = digest(secret);
-          t.accountId = account;
-          t.kind = kind;
-          t.csrf = csrf;
-          t.expiresAt = life == null ? null : clock.instant().plus(life);
-          s.persist(t);
+          known(s, caller.account()).passwordHash = hash;
+          tokens.endSessions(s, caller.accountId(), caller.token());
         });
-    return secret;
+    tokens.tellEnded();
   }
 
-  /** A new token for a program of an account. */
-  public String token(String account) {
-    String id =
-        db.tx(s -> named(s, account))
-            .orElseThrow(() -> ProblemException.missing("user", account))
-            .id;
-    return issue(id, "token", "", null);
-  }
-
-  public void signOut(String secret) {
-    db.run(s -> Db.change(s, "delete from TokenEntity where hash = ?1", digest(secret)));
-  }
-
-  /** Who a secret belongs to. */
-  public Optional<Caller> caller(String secret) {
-    return db.tx(
-        s ->
-            Optional.ofNullable(s.find(TokenEntity.class, digest(secret)))
-                .filter(t -> t.expiresAt == null || t.expiresAt.isAfter(clock.instant()))
-                .map(
-                    t ->
-                        new Caller(s.find(AccountEntity.class, t.accountId).name, t.kind, t.csrf)));
+  /** The same work whether the account exists or not, so that the time does not tell. */
+  private boolean right(Optional<AccountEntity> account, String password) {
+    if (!Passwords.readable(password)) {
+      return false;
+    }
+    if (!verifying.tryAcquire()) {
+      throw SignIns.busy(1);
+    }
+    try {
+      return BCrypt.verifyer()
+              .verify(password.toCharArray(), account.map(a -> a.passwordHash).orElse(NOBODY))
+              .verified
+          && account.isPresent();
+    } finally {
+      verifying.release();
+    }
   }
 }

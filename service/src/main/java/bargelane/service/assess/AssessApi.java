@@ -16,6 +16,7 @@ import bargelane.api.PriceBookView;
 import bargelane.api.RevisionAdd;
 import bargelane.api.WhatIfRequest;
 import bargelane.api.WhatIfView;
+import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 
 /** Endpoints of assessments, and of the prices and rules that they go by. */
@@ -39,27 +40,34 @@ public record AssessApi(
   }
 
   private void assessments(Endpoints e) {
-    e.get("/assessments", "List assessments, the newest revision of each")
+    e.get("/assessments", "List assessments, the newest revision of each", Need.READ)
         .lists(AssessmentView.class, r -> assessments.list());
-    e.post("/assessments", "Assess machines for a target, on both bases")
+    e.post("/assessments", "Assess machines for a target, on both bases", Need.PLAN)
         .takes(AssessmentAdd.class)
         .creates(AssessmentView.class, (r, b) -> assessments.add(b, r.by()));
-    e.get("/assessments/{assessment}", "One revision in sum")
+    e.get("/assessments/{assessment}", "One revision in sum", Need.READ)
         .number("revision", 0, "its number; the newest if left out")
         .gives(
             AssessmentView.class,
             r -> assessments.view(r.path("assessment"), r.number("revision")));
-    e.delete("/assessments/{assessment}", "Remove an assessment whose sizes nobody accepted")
+    e.delete(
+            "/assessments/{assessment}",
+            "Remove an assessment whose sizes nobody accepted",
+            Need.PLAN)
         .does(r -> assessments.remove(r.path("assessment"), r.by()));
-    e.get("/assessments/{assessment}/revisions", "All revisions in sum, the newest first")
+    e.get(
+            "/assessments/{assessment}/revisions",
+            "All revisions in sum, the newest first",
+            Need.READ)
         .lists(AssessmentView.class, r -> assessments.revisions(r.path("assessment")));
     e.post(
             "/assessments/{assessment}/revisions",
-            "Assess the same choice of machines anew, with other assumptions")
+            "Assess the same choice of machines anew, with other assumptions",
+            Need.PLAN)
         .takes(RevisionAdd.class)
         .creates(
             AssessmentView.class, (r, b) -> assessments.revise(r.path("assessment"), b, r.by()));
-    e.get("/assessments/{assessment}/machines", "A page of a revision's machines")
+    e.get("/assessments/{assessment}/machines", "A page of a revision's machines", Need.READ)
         .number("revision", 0, "its number; the newest if left out")
         .query("verdict", "", "only those of a verdict")
         .query("reason", "", "only those with a finding")
@@ -81,7 +89,8 @@ public record AssessApi(
                         r.number("size"))));
     e.get(
             "/assessments/{assessment}/machines/{machine}",
-            "One machine of a revision, with how every figure came about")
+            "One machine of a revision, with how every figure came about",
+            Need.READ)
         .number("revision", 0, "its number; the newest if left out")
         .gives(
             AssessedMachineView.class,
@@ -89,14 +98,17 @@ public record AssessApi(
   }
 
   private void decisions(Endpoints e) {
-    e.get("/machines/{machine}/assessments", "What the newest revisions say of a machine")
+    e.get(
+            "/machines/{machine}/assessments",
+            "What the newest revisions say of a machine",
+            Need.READ)
         .lists(MachineAssessment.class, r -> rows.ofMachine(r.path("machine")));
-    e.get("/assessments/{assessment}/comparison", "Two revisions side by side")
+    e.get("/assessments/{assessment}/comparison", "Two revisions side by side", Need.READ)
         .number("from", 0, "revision of this one; the newest if left out")
         .query("with", "", "another assessment; this one if left out")
         .number("to", 0, "revision of the other; the newest if left out")
         .query("basis", "observed", "configured or observed")
-        .number("size", 100, "at most so many machines")
+        .first(100)
         .gives(
             AssessmentComparison.class,
             r -> {
@@ -107,15 +119,19 @@ public record AssessApi(
                   r.query("basis"),
                   r.number("size"));
             });
-    e.post("/assessments/{assessment}/accept", "Accept sizes of a revision: the gate 'sized'")
+    e.post(
+            "/assessments/{assessment}/accept",
+            "Accept sizes of a revision: the gate 'sized'",
+            Need.PLAN)
         .takes(AssessmentAccept.class)
         .gives(AcceptResult.class, (r, b) -> sizes.accept(r.path("assessment"), b, r.by()));
     e.post(
             "/assessments/{assessment}/what-if",
-            "Cost and machines above their size for a grid of choices")
+            "Cost and machines above their size for a grid of choices",
+            Need.PLAN)
         .takes(WhatIfRequest.class)
         .gives(WhatIfView.class, (r, b) -> whatIfs.compute(r.path("assessment"), b));
-    e.get("/assessments/{assessment}/costs", "Every line of cost as CSV")
+    e.get("/assessments/{assessment}/costs", "Every line of cost as CSV", Need.READ)
         .number("revision", 0, "its number; the newest if left out")
         .query("basis", "observed", "configured or observed")
         .query("form", "own", "own columns, or focus: those of FOCUS 1.0")
@@ -128,7 +144,10 @@ public record AssessApi(
                         r.number("revision"),
                         r.query("basis"),
                         r.query("form"))));
-    e.get("/assessments/{assessment}/report", "A revision as one page to print or to send")
+    e.get(
+            "/assessments/{assessment}/report",
+            "A revision as one page to print or to send",
+            Need.READ)
         .number("revision", 0, "its number; the newest if left out")
         .document(
             r ->
@@ -138,22 +157,25 @@ public record AssessApi(
   }
 
   private void prices(Endpoints e) {
-    e.get("/price-books", "List price books").lists(PriceBookView.class, r -> books.list());
-    e.post("/price-books", "Import a price book, whole or not at all")
+    e.get("/price-books", "List price books", Need.READ)
+        .lists(PriceBookView.class, r -> books.list());
+    e.post("/price-books", "Import a price book, whole or not at all", Need.PLAN)
+        .longest(Endpoints.LIST_BODY)
         .takes(PriceBookAdd.class)
         .gives(ImportResult.class, (r, b) -> books.add(b, r.by()));
-    e.get("/price-books/{book}", "One price book with its prices")
+    e.get("/price-books/{book}", "One price book with its prices", Need.READ)
         .gives(PriceBookView.class, r -> books.view(r.path("book")));
     e.delete(
             "/price-books/{book}",
-            "Remove a price book; assessments keep the prices that they went by")
+            "Remove a price book; assessments keep the prices that they went by",
+            Need.PLAN)
         .does(r -> books.remove(r.path("book"), r.by()));
-    e.get("/fitness-rules", "The rules of fitness")
+    e.get("/fitness-rules", "The rules of fitness", Need.READ)
         .lists(FitnessRulesView.class, r -> rules.list());
-    e.post("/fitness-rules", "Give rules of the house")
+    e.post("/fitness-rules", "Give rules of the house", Need.PLAN)
         .takes(FitnessRulesAdd.class)
         .gives(FitnessRulesView.class, (r, b) -> rules.add(b, r.by()));
-    e.delete("/fitness-rules/{name}", "Remove rules of the house")
+    e.delete("/fitness-rules/{name}", "Remove rules of the house", Need.PLAN)
         .does(r -> rules.remove(r.path("name"), r.by()));
   }
 }

@@ -4,6 +4,7 @@ import bargelane.api.AssessmentView;
 import bargelane.core.assess.Basis;
 import bargelane.core.assess.CostLine;
 import bargelane.core.assess.Sized;
+import bargelane.service.platform.CsvTable;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
@@ -118,9 +119,10 @@ public final class CostRows {
                       }
                       for (CostLine line : sized.lines()) {
                         csv.printRecord(
-                            form.equals("own")
-                                ? own(view, r.getString(1), stored, of, line)
-                                : focus(view, r.getString(1), stored, line));
+                            (form.equals("own")
+                                    ? own(view, r.getString(1), stored, of, line)
+                                    : focus(view, r.getString(1), stored, line))
+                                .stream().map(CsvTable::cell).toList());
                       }
                     }
                   }

@@ -157,7 +157,8 @@ public final class Events implements Closeable {
     }
   }
 
-  private void ring() {
+  /** Has everybody who waits on this node look again. */
+  public void ring() {
     synchronized (bell) {
       rings.incrementAndGet();
       bell.notifyAll();

@@ -4,50 +4,63 @@ import bargelane.api.EventView;
 import bargelane.api.Health;
 import bargelane.api.SignIn;
 import bargelane.api.SignedIn;
+import bargelane.core.account.Need;
+import bargelane.core.account.Role;
 import bargelane.service.account.Accounts;
+import bargelane.service.account.Caller;
+import bargelane.service.account.Tokens;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import io.javalin.http.Cookie;
 import io.javalin.http.SameSite;
 import java.time.Clock;
-import java.util.Optional;
 
 /** Endpoints of whoever comes: signing in, the service's health, and what happened. */
-public record AccessApi(Db db, Accounts accounts, Events events, Clock clock)
+public record AccessApi(Db db, Accounts accounts, Tokens tokens, Events events, Clock clock)
     implements Endpoints.Room {
 
   @Override
   public void add(Endpoints e) {
-    e.get("/health", "Whether the service works")
-        .open()
-        .gives(Health.class, r -> new Health("up", "0.1.0", clock.instant(), db.version()));
-    e.post("/sign-in", "Sign in to the console")
-        .open()
+    e.get("/health", "Whether the service works", Need.NOTHING)
+        .gives(
+            Health.class,
+            r -> {
+              db.reach();
+              return new Health("up", "0.1.0", clock.instant());
+            });
+    e.post("/sign-in", "Sign in to the console", Need.NOTHING)
         .secret()
+        .longest(16 << 10)
         .takes(SignIn.class)
         .gives(
             SignedIn.class,
             (r, in) -> {
-              Accounts.Session session =
-                  accounts.signIn(String.valueOf(in.account()), String.valueOf(in.password()));
+              String account = String.valueOf(in.account());
+              Tokens.Secret session =
+                  accounts.signIn(account, String.valueOf(in.password()), r.caller().address());
               Cookie cookie = new Cookie(HttpApi.COOKIE, session.secret());
               cookie.setHttpOnly(true);
               cookie.setSameSite(SameSite.STRICT);
               cookie.setPath("/");
               r.ctx().cookie(cookie);
-              return new SignedIn(in.account(), session.csrf());
+              Caller caller = tokens.caller(session.secret(), r.caller().address()).orElseThrow();
+              return signedIn(caller);
             });
-    e.post("/sign-out", "End the console's session")
+    e.post("/sign-out", "End the session or token that this comes with", Need.SIGN_IN)
         .does(
             r -> {
-              Optional.ofNullable(r.ctx().cookie(HttpApi.COOKIE)).ifPresent(accounts::signOut);
+              tokens.end(r.caller());
               r.ctx().removeCookie(HttpApi.COOKIE);
             });
-    e.get("/me", "Who is signed in")
-        .gives(SignedIn.class, r -> new SignedIn(r.by(), r.caller().csrf()));
-    e.get("/events", "Events after a number, oldest first")
+    e.get("/me", "Who is signed in", Need.SIGN_IN).gives(SignedIn.class, r -> signedIn(r.caller()));
+    e.get("/events", "Events after a number, oldest first", Need.READ)
         .number("after", 0, "the number of the last event that is known")
-        .number("size", 200, "at most so many")
+        .first(200)
         .lists(EventView.class, r -> events.after(r.number("after"), r.number("size")));
+  }
+
+  private static SignedIn signedIn(Caller caller) {
+    return new SignedIn(
+        caller.account(), caller.csrf(), caller.roles().stream().sorted().map(Role::word).toList());
   }
 }

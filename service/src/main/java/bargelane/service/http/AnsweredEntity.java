@@ -1,5 +1,6 @@
 package bargelane.service.http;
 
+import jakarta.persistence.Column;
 import jakarta.persistence.Entity;
 import jakarta.persistence.Id;
 import jakarta.persistence.Table;
@@ -19,6 +20,10 @@ public class AnsweredEntity {
   public int status;
 
   public String body;
+
+  /** SHA-256 of the request's body. */
+  @Column(name = "body_digest")
+  public String bodyDigest;
 
   public Instant at;
 }

@@ -1,12 +1,15 @@
 package bargelane.service.http;
 
+import bargelane.core.account.Need;
 import java.util.List;
+import java.util.Set;
 
 /**
  * One endpoint of the API.
  *
- * @param open whether it is called without a sign-in
+ * @param needs what whoever calls must be allowed, one of these
  * @param secret whether its answer may never be stored
+ * @param longest bytes that its body may have
  * @param status of success; 204 where it gives nothing
  * @param takes what its body is; {@code Void} for none, {@code byte[]} as it is
  * @param gives what one of its answer is; {@code Void} for nothing
@@ -16,8 +19,9 @@ record Endpoint(
     String path,
     String summary,
     List<Query> queries,
-    boolean open,
+    Set<Need> needs,
     boolean secret,
+    int longest,
     int status,
     Class<?> takes,
     Class<?> gives,
@@ -38,8 +42,8 @@ record Endpoint(
     FLAG
   }
 
-  /** A parameter of the query. */
-  record Query(String name, Kind kind, String otherwise, String meaning) {}
+  /** A parameter of the query; a number's least and most. */
+  record Query(String name, Kind kind, String otherwise, String meaning, int least, int most) {}
 
   /** Reads the body and does the work; null is nothing. */
   Object handle(Request request, byte[] body) throws Exception {
@@ -51,7 +55,7 @@ record Endpoint(
       Request request, Class<B> takes, Endpoints.BodyHandler<?, ?> does, byte[] body)
       throws Exception {
     B read =
-        takes == Void.class ? null : takes == byte[].class ? (B) body : Bodies.read(body, takes);
+        takes == Void.class ? null : takes == byte[].class ? (B) body : Bodies.parse(body, takes);
     return ((Endpoints.BodyHandler<B, ?>) does).handle(request, read);
   }
 }

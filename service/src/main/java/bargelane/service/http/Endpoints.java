@@ -1,9 +1,12 @@
 package bargelane.service.http;
 
 import bargelane.api.Page;
+import bargelane.core.account.Need;
 import java.util.ArrayList;
+import java.util.EnumSet;
 import java.util.List;
 import java.util.Optional;
+import java.util.Set;
 
 /**
  * The endpoints of the API: one list that routes, access and the API's document are made from. What
@@ -11,6 +14,15 @@ import java.util.Optional;
  * say otherwise.
  */
 public final class Endpoints {
+
+  /** Bytes of a body where an endpoint says nothing else. */
+  private static final int USUAL_BODY = 2 << 20;
+
+  /** Bytes of a body that is a list to import. */
+  public static final int LIST_BODY = 32 << 20;
+
+  private static final int LONGEST_PAGE = 500;
+  private static final int MOST_PAGES = 1_000_000;
 
   /** What an endpoint does without a body. */
   @FunctionalInterface
@@ -56,20 +68,20 @@ public final class Endpoints {
     return OpenApi.document(all());
   }
 
-  public Route get(String path, String summary) {
-    return new Route("GET", path, summary);
+  public Route get(String path, String summary, Need need, Need... or) {
+    return new Route("GET", path, summary, EnumSet.of(need, or));
   }
 
-  public Route post(String path, String summary) {
-    return new Route("POST", path, summary);
+  public Route post(String path, String summary, Need need, Need... or) {
+    return new Route("POST", path, summary, EnumSet.of(need, or));
   }
 
-  public Route put(String path, String summary) {
-    return new Route("PUT", path, summary);
+  public Route put(String path, String summary, Need need, Need... or) {
+    return new Route("PUT", path, summary, EnumSet.of(need, or));
   }
 
-  public Route delete(String path, String summary) {
-    return new Route("DELETE", path, summary);
+  public Route delete(String path, String summary, Need need, Need... or) {
+    return new Route("DELETE", path, summary, EnumSet.of(need, or));
   }
 
   /** An endpoint that is being described; the last call, which says what it gives, adds it. */
@@ -78,49 +90,61 @@ public final class Endpoints {
     private final String path;
     private final String summary;
     private final List<Endpoint.Query> queries = new ArrayList<>();
-    private boolean open;
+    private final Set<Need> needs;
     private boolean secret;
+    private int longest = USUAL_BODY;
 
-    private Route(String method, String path, String summary) {
+    private Route(String method, String path, String summary, Set<Need> needs) {
       this.method = method;
       this.path = path;
       this.summary = summary;
+      this.needs = needs;
     }
 
     /** A parameter of text; {@code otherwise} where it is left out. */
     public Route query(String name, String otherwise, String meaning) {
-      queries.add(new Endpoint.Query(name, Endpoint.Kind.TEXT, otherwise, meaning));
+      queries.add(new Endpoint.Query(name, Endpoint.Kind.TEXT, otherwise, meaning, 0, 0));
       return this;
     }
 
-    /** A parameter that is a whole number. */
+    /** A parameter that is a whole number of 0 or more. */
     public Route number(String name, int otherwise, String meaning) {
+      return number(name, otherwise, meaning, 0, Integer.MAX_VALUE);
+    }
+
+    private Route number(String name, int otherwise, String meaning, int least, int most) {
       queries.add(
-          new Endpoint.Query(name, Endpoint.Kind.NUMBER, String.valueOf(otherwise), meaning));
+          new Endpoint.Query(
+              name, Endpoint.Kind.NUMBER, String.valueOf(otherwise), meaning, least, most));
       return this;
+    }
+
+    /** How many of the first entries are given. */
+    public Route first(int otherwise) {
+      return number("size", otherwise, "at most so many, 1 to 500", 1, LONGEST_PAGE);
     }
 
     /** A parameter that is true or, left out, false. */
     public Route flag(String name, String meaning) {
-      queries.add(new Endpoint.Query(name, Endpoint.Kind.FLAG, "false", meaning));
+      queries.add(new Endpoint.Query(name, Endpoint.Kind.FLAG, "false", meaning, 0, 0));
       return this;
     }
 
     /** Parameters of a list that is read by pages. */
     public Route paged() {
-      return number("page", 0, "number of the page, from 0")
-          .number("size", 50, "entries a page, 1 to 500");
-    }
-
-    /** Without a sign-in. */
-    public Route open() {
-      open = true;
-      return this;
+      return number("page", 0, "number of the page, from 0", 0, MOST_PAGES)
+          .number("size", 50, "entries a page, 1 to 500", 1, LONGEST_PAGE);
     }
 
     /** Its answer holds a secret: it is told once and never stored. */
     public Route secret() {
       secret = true;
+      return this;
+    }
+
+    /** Its body may be as long as this, in bytes. */
+    public Route longest(int bytes) {
+      longest = bytes;
       return this;
     }
 
@@ -137,8 +161,9 @@ public final class Endpoints {
               path,
               summary,
               List.copyOf(queries),
-              open,
+              Set.copyOf(needs),
               secret,
+              longest,
               status,
               takes,
               gives,

@@ -1,24 +1,38 @@
 package bargelane.service.http;
 
 import bargelane.api.EventView;
+import bargelane.service.account.Caller;
+import bargelane.service.account.Tokens;
 import bargelane.service.event.Events;
 import bargelane.service.event.Figures;
 import bargelane.service.platform.Json;
+import bargelane.service.platform.ProblemException;
+import io.javalin.http.Context;
 import io.javalin.http.sse.SseClient;
 import java.util.List;
+import java.util.Map;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
+import java.util.concurrent.TimeUnit;
 
 /**
  * Server-sent events (WHATWG HTML, section 9.2). A reader goes on after its {@code Last-Event-ID},
- * on any node.
+ * on any node. Each takes a thread, so an account may have some and all together a limit; one whose
+ * session or token has ended is ended too.
  */
-public final class EventStream {
+final class EventStream {
 
   private static final int BATCH = 200;
   private static final long KEEP_ALIVE_MS = 15_000;
+  private static final long CHECK_NS = TimeUnit.SECONDS.toNanos(5);
+  private static final int MOST_OF_ACCOUNT = 30;
+  private static final int MOST = 300;
+  private static final String CALLER = "caller";
 
   private final Events events;
+  private final Tokens tokens;
+  private final Map<String, Integer> open = new ConcurrentHashMap<>();
   private final ExecutorService threads =
       Executors.newCachedThreadPool(
           r -> {
@@ -27,16 +41,56 @@ public final class EventStream {
             return t;
           });
 
-  public EventStream(Events events) {
+  EventStream(Events events, Tokens tokens) {
     this.events = events;
+    this.tokens = tokens;
   }
 
-  /** Serves one reader until it leaves. */
-  public void serve(SseClient client) {
+  /**
+   * Lets a reader in.
+   *
+   * @throws ProblemException 429 if the account, or all together, have as many as they may
+   */
+  void admit(Context ctx, Caller caller) {
+    int all = open.values().stream().mapToInt(n -> n).sum();
+    if (all >= MOST || open.getOrDefault(caller.account(), 0) >= MOST_OF_ACCOUNT) {
+      throw new ProblemException(
+              429,
+              "streams-too-many",
+              "there are "
+                  + (all >= MOST ? all : open.get(caller.account()) + " of " + caller.account())
+                  + " readers of events",
+              "close those that nobody looks at")
+          .after(KEEP_ALIVE_MS / 1000);
+    }
+    ctx.attribute(CALLER, caller);
+  }
+
+  /** Serves one reader until it leaves, or is no longer signed in. */
+  void serve(SseClient client) {
+    Caller caller = client.ctx().attribute(CALLER);
     client.keepAlive();
     String last = client.ctx().header("Last-Event-ID");
     long from = last != null && last.matches("[0-9]{1,18}") ? Long.parseLong(last) : newest();
-    threads.submit(() -> pump(client, from));
+    if (open.merge(caller.account(), 1, Integer::sum) > MOST_OF_ACCOUNT) {
+      // Many came in the same moment.
+      left(caller);
+      client.close();
+      return;
+    }
+    threads.submit(
+        () -> {
+          try {
+            pump(client, caller, from);
+          } finally {
+            left(caller);
+            client.close();
+          }
+        });
+  }
+
+  private void left(Caller caller) {
+    open.computeIfPresent(caller.account(), (a, n) -> n == 1 ? null : n - 1);
   }
 
   private long newest() {
@@ -44,12 +98,22 @@ public final class EventStream {
     return all.isEmpty() ? 0 : all.get(0).id();
   }
 
-  private void pump(SseClient client, long from) {
+  private void pump(SseClient client, Caller caller, long from) {
     long after = from;
+    long ended = tokens.ended();
+    long checked = System.nanoTime();
     try (Figures.Listening figures = events.figures().listen()) {
       client.sendComment("open");
       while (!client.terminated()) {
         long seen = events.rings();
+        // What another node ended is seen a little later.
+        if (tokens.ended() != ended || System.nanoTime() - checked > CHECK_NS) {
+          ended = tokens.ended();
+          checked = System.nanoTime();
+          if (!tokens.valid(caller)) {
+            return;
+          }
+        }
         List<EventView> fresh = events.after(after, BATCH);
         for (EventView e : fresh) {
           client.sendEvent(e.kind(), Json.text(e), String.valueOf(e.id()));
@@ -69,8 +133,6 @@ public final class EventStream {
       }
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
-    } finally {
-      client.close();
     }
   }
 }

@@ -1,50 +1,54 @@
 package bargelane.service.http;
 
-import bargelane.api.Problem;
-import bargelane.core.finding.Action;
-import bargelane.core.finding.Remedy;
-import bargelane.service.account.Accounts;
-import bargelane.service.account.Accounts.Caller;
+import bargelane.core.account.Need;
+import bargelane.service.account.Caller;
+import bargelane.service.account.Tokens;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
-import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
-import bargelane.service.platform.Remedies;
-import bargelane.sites.SiteException;
 import io.javalin.Javalin;
 import io.javalin.config.JavalinConfig;
 import io.javalin.http.Context;
 import io.javalin.http.HandlerType;
-import io.javalin.http.HttpResponseException;
 import io.micrometer.core.instrument.Timer;
 import io.micrometer.prometheusmetrics.PrometheusMeterRegistry;
 import java.io.Closeable;
+import java.nio.charset.StandardCharsets;
 import java.time.Clock;
-import java.time.Duration;
-import java.util.Optional;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import java.util.TreeMap;
+import java.util.TreeSet;
 import java.util.concurrent.TimeUnit;
-import org.slf4j.Logger;
-import org.slf4j.LoggerFactory;
+import org.eclipse.jetty.server.handler.EagerContentHandler;
 
 /**
  * The service's HTTP side: the API under {@code /api/v1}, its document, events, metrics and the
- * console's files. Programs come with a bearer token, the console with a session cookie and, for
- * writes, the session's CSRF value.
+ * console's files.
  */
 public final class HttpApi implements Closeable {
 
   /** The console's session cookie. */
   public static final String COOKIE = "bargelane";
 
-  private static final Logger log = LoggerFactory.getLogger(HttpApi.class);
+  private static final String STREAM = "/api/v1/events/stream";
+  private static final Set<Need> READ = Set.of(Need.READ);
 
-  private static final long LARGEST_BODY = 64L << 20;
+  /** Bytes of a body that are waited for without a thread; what is longer needs a sign-in first. */
+  private static final int EAGER = 64 << 10;
+
+  /** How long a connection may give and take nothing. */
+  private static final long IDLE_MS = 30_000;
+
+  private static final List<String> METHODS =
+      List.of("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS");
 
   private final Javalin http;
-  private final Accounts accounts;
-  private final Db db;
-  private final Clock clock;
+  private final Callers callers;
+  private final Once once;
+  private final EventStream stream;
   private final PrometheusMeterRegistry meters;
   private final Endpoints endpoints;
   private String document;
@@ -52,14 +56,14 @@ public final class HttpApi implements Closeable {
   public HttpApi(
       int port,
       Endpoints endpoints,
-      Accounts accounts,
+      Tokens tokens,
       Events events,
       Db db,
       Clock clock,
       PrometheusMeterRegistry meters) {
-    this.accounts = accounts;
-    this.db = db;
-    this.clock = clock;
+    this.callers = new Callers(tokens);
+    this.once = new Once(db, clock);
+    this.stream = new EventStream(events, tokens);
     this.meters = meters;
     this.endpoints = endpoints;
     this.http =
@@ -68,8 +72,21 @@ public final class HttpApi implements Closeable {
                   config.startup.showJavalinBanner = false;
                   config.jetty.host = "127.0.0.1";
                   config.jetty.port = port;
-                  config.http.maxRequestSize = LARGEST_BODY;
-                  routes(config, events);
+                  config.jetty.modifyHttpConfiguration(
+                      h -> {
+                        h.setIdleTimeout(IDLE_MS);
+                        h.setSendServerVersion(false);
+                      });
+                  config.jetty.modifyServer(
+                      server -> {
+                        server.setErrorHandler(Problems.server());
+                        server.setHandler(
+                            new EagerContentHandler(
+                                new EagerContentHandler.RetainedContentLoaderFactory(
+                                    EAGER, -1, false)));
+                      });
+                  config.http.maxRequestSize = Endpoints.LIST_BODY;
+                  routes(config);
                 })
             .start();
   }
@@ -86,60 +103,10 @@ public final class HttpApi implements Closeable {
     return document;
   }
 
-  private void routes(JavalinConfig config, Events events) {
+  private void routes(JavalinConfig config) {
     var r = config.routes;
-    r.exception(
-        ProblemException.class,
-        (e, ctx) -> problem(ctx, e.status(), e.code(), e.getMessage(), e.remedy()));
-    r.exception(
-        SiteException.class,
-        (e, ctx) ->
-            problem(
-                ctx,
-                e.kind() == SiteException.Kind.MAY_PASS ? 503 : 502,
-                "site-" + e.code(),
-                e.getMessage(),
-                Remedy.of("check the site", Action.SITE_CHECK)));
-    r.exception(
-        HttpResponseException.class,
-        (e, ctx) ->
-            problem(
-                ctx,
-                e.getStatus(),
-                e.getStatus() == 404 ? "path-unknown" : "http-" + e.getStatus(),
-                e.getStatus() == 404
-                    ? "there is nothing at " + ctx.method() + " " + ctx.path()
-                    : e.getMessage(),
-                "see /api/v1/openapi.json"));
-    r.exception(
-        InterruptedException.class,
-        (e, ctx) ->
-            problem(
-                ctx, 503, "going-down", "the service is going down", "ask again when it is back"));
-    r.exception(
-        Exception.class,
-        (e, ctx) -> {
-          String entry = Ids.next("log");
-          log.error("{}: {} {} failed", entry, ctx.method(), ctx.path(), e);
-          Optional<String> database = Db.trouble(e);
-          if (database.isPresent()) {
-            problem(
-                ctx,
-                503,
-                "database-trouble",
-                "the database can't be used: " + database.get() + "; nothing of this was stored",
-                Remedy.of(
-                    "see that it runs and has room on its disk, then start it",
-                    Action.SERVICE_START));
-            return;
-          }
-          problem(
-              ctx,
-              500,
-              "internal",
-              "the service failed at " + ctx.method() + " " + ctx.path(),
-              "read entry " + entry + " of the service's log");
-        });
+    Problems.routes(r);
+    r.before(HttpApi::noDisguise);
     for (Endpoint e : endpoints.all()) {
       r.addHttpHandler(
           HandlerType.findOrCreate(e.method()), "/api/v1" + e.path(), ctx -> serve(ctx, e));
@@ -147,61 +114,93 @@ public final class HttpApi implements Closeable {
     r.get(
         "/api/v1/openapi.json",
         ctx -> {
-          caller(ctx);
+          callers.allowed(ctx, Set.of(Need.SIGN_IN));
           ctx.contentType("application/json").result(document());
         });
     r.get(
         "/metrics",
         ctx -> {
-          caller(ctx);
+          callers.allowed(ctx, READ);
           ctx.contentType("text/plain; version=0.0.4").result(meters.scrape());
         });
     // Before the stream's answer begins, since its status can't be changed afterwards.
-    r.before("/api/v1/events/stream", this::caller);
-    EventStream stream = new EventStream(events);
-    r.sse("/api/v1/events/stream", stream::serve);
+    r.before(STREAM, ctx -> stream.admit(ctx, callers.allowed(ctx, READ)));
+    r.sse(STREAM, stream::serve);
+    otherMethods(config);
     r.get("/*", ConsoleFiles::serve);
+    r.head(
+        "/*",
+        ctx -> {
+          if (ctx.path().startsWith("/api/")) {
+            throw notThisMethod(ctx, Set.of("GET"));
+          }
+          ConsoleFiles.serve(ctx);
+        });
   }
 
-  private Caller caller(Context ctx) {
-    String header = ctx.header("Authorization");
-    String cookie = ctx.cookie(COOKIE);
-    String secret = header != null && header.startsWith("Bearer ") ? header.substring(7) : cookie;
-    Optional<Caller> caller = secret == null ? Optional.empty() : accounts.caller(secret);
-    if (caller.isEmpty()) {
-      throw new ProblemException(
-          401,
-          "not-signed-in",
-          secret == null
-              ? "this needs a sign-in"
-              : "the session or token is not known or has ended",
-          "sign in, or give a token");
+  /** What a path can't be asked with is told, with what it can. */
+  private void otherMethods(JavalinConfig config) {
+    Map<String, Set<String>> known = new TreeMap<>();
+    for (Endpoint e : endpoints.all()) {
+      known.computeIfAbsent("/api/v1" + e.path(), p -> new TreeSet<>()).add(e.method());
     }
-    boolean writes =
-        !ctx.method().equals(HandlerType.GET) && !ctx.method().equals(HandlerType.HEAD);
-    if (caller.get().kind().equals("session")
-        && writes
-        && !caller.get().csrf().equals(ctx.header("X-CSRF"))) {
+    known.put("/api/v1/openapi.json", Set.of("GET"));
+    known.put("/metrics", Set.of("GET"));
+    known.put(STREAM, Set.of("GET"));
+    known.forEach(
+        (path, methods) -> {
+          for (String method : METHODS) {
+            if (!methods.contains(method)) {
+              config.routes.addHttpHandler(
+                  HandlerType.findOrCreate(method),
+                  path,
+                  ctx -> {
+                    throw notThisMethod(ctx, methods);
+                  });
+            }
+          }
+        });
+  }
+
+  private static ProblemException notThisMethod(Context ctx, Set<String> methods) {
+    String allowed = String.join(", ", methods);
+    ctx.header("Allow", allowed);
+    return new ProblemException(
+        405,
+        "method-unknown",
+        ctx.req().getMethod() + " can't be asked of " + ctx.path(),
+        "use " + allowed);
+  }
+
+  /** A method is the one that is in the request's first line, whatever a header says. */
+  private static void noDisguise(Context ctx) {
+    if (ctx.header("X-HTTP-Method-Override") != null) {
       throw new ProblemException(
-          403,
-          "csrf-missing",
-          "a write from the console must carry its session's X-CSRF value",
-          "sign in again");
+          400,
+          "method-disguised",
+          "the header X-HTTP-Method-Override is not taken",
+          "send the request by its own method");
     }
-    return caller.get();
   }
 
   private void serve(Context ctx, Endpoint e) throws Exception {
     long begun = System.nanoTime();
     try {
-      Caller caller = e.open() ? new Caller("", "", "") : caller(ctx);
+      Caller caller = callers.allowed(ctx, e.needs());
       Request request = new Request(ctx, caller, e);
-      String key = ctx.header("Idempotency-Key");
-      if (key != null && e.method().equals("POST") && !e.secret()) {
-        once(ctx, e, request, key);
-      } else {
-        answer(ctx, e.status(), e.handle(request, ctx.bodyAsBytes()));
-      }
+      Bodies.read(
+          ctx.bodyInputStream(),
+          ctx.req().getContentLengthLong(),
+          e.longest(),
+          body -> {
+            json(ctx, e, body);
+            String key = ctx.header("Idempotency-Key");
+            if (key != null && e.method().equals("POST") && !e.secret()) {
+              once.serve(ctx, e, request, key, body);
+            } else {
+              answer(ctx, e.status(), e.handle(request, body));
+            }
+          });
     } finally {
       Timer.builder("bargelane_http")
           .tag("endpoint", e.method() + " " + e.path())
@@ -210,70 +209,21 @@ public final class HttpApi implements Closeable {
     }
   }
 
-  /**
-   * A write with a key happens once; the same key again gets the same answer. The key is claimed
-   * before the write, so that two at once can't both do it; a claim without an answer means that
-   * the service ended in between.
-   */
-  private void once(Context ctx, Endpoint e, Request call, String key) throws Exception {
-    Caller caller = call.caller();
-    String request = e.method() + " " + ctx.path();
-    AnsweredEntity before = claim(key, caller.account(), request);
-    if (before != null) {
-      if (!before.request.equals(request) || !before.account.equals(caller.account())) {
-        throw new ProblemException(
-            422,
-            "key-reused",
-            "the idempotency key was used for " + before.request,
-            "use a new key for a new request");
-      }
-      if (before.status == 0) {
-        throw ProblemException.conflict(
-            "request-in-doubt",
-            "a request with this key was begun at " + before.at + " and has no answer yet",
-            "look whether it was done, then use a new key");
-      }
-      ctx.status(before.status)
-          .contentType("application/json")
-          .result(before.body.getBytes(java.nio.charset.StandardCharsets.UTF_8));
-      return;
-    }
-    try {
-      Object body = e.handle(call, ctx.bodyAsBytes());
-      answer(ctx, e.status(), body);
-      db.run(
-          s -> {
-            AnsweredEntity a = s.find(AnsweredEntity.class, key);
-            a.status = body == null ? 204 : e.status();
-            a.body = body == null ? "" : Json.text(body);
-          });
-    } catch (Exception refused) {
-      db.run(s -> Db.change(s, "delete from AnsweredEntity where key = ?1", key));
-      throw refused;
+  /** A body says that it is JSON; a form of another site's page can't. */
+  private static void json(Context ctx, Endpoint e, byte[] body) {
+    String type = ctx.contentType();
+    if (body.length > 0
+        && e.takes() != byte[].class
+        && (type == null || !type.split(";")[0].strip().equalsIgnoreCase("application/json"))) {
+      throw new ProblemException(
+          415,
+          "type-unknown",
+          "the body is sent as " + (type == null ? "no type" : type),
+          "send it as application/json");
     }
   }
 
-  /** Claims a key; gives what is stored under it if it was claimed before. */
-  private AnsweredEntity claim(String key, String account, String request) {
-    return db.tx(
-        s -> {
-          Db.change(
-              s,
-              "delete from AnsweredEntity where at < ?1",
-              clock.instant().minus(Duration.ofDays(1)));
-          int fresh =
-              s.createNativeMutationQuery(
-                      "insert into answered (key, account, request, status, body, at) values (?1, ?2, ?3, 0, '', ?4) on conflict do nothing")
-                  .setParameter(1, key)
-                  .setParameter(2, account)
-                  .setParameter(3, request)
-                  .setParameter(4, clock.instant())
-                  .executeUpdate();
-          return fresh == 1 ? null : s.find(AnsweredEntity.class, key);
-        });
-  }
-
-  private static void answer(Context ctx, int status, Object body) {
+  static void answer(Context ctx, int status, Object body) {
     if (body == null) {
       ctx.status(204);
     } else if (body instanceof byte[] bytes) {
@@ -281,41 +231,12 @@ public final class HttpApi implements Closeable {
     } else if (body instanceof Endpoints.Document document) {
       ctx.status(status)
           .contentType(document.contentType())
-          .result(document.text().getBytes(java.nio.charset.StandardCharsets.UTF_8));
+          .result(document.text().getBytes(StandardCharsets.UTF_8));
     } else {
-      ctx.status(status).contentType("application/json").result(utf8(body));
+      ctx.status(status)
+          .contentType("application/json")
+          .result(Json.text(body).getBytes(StandardCharsets.UTF_8));
     }
-  }
-
-  private static void problem(Context ctx, int status, String code, String detail, String advice) {
-    problem(ctx, status, code, detail, Remedy.advice(advice));
-  }
-
-  private static void problem(Context ctx, int status, String code, String detail, Remedy remedy) {
-    ctx.status(status)
-        .contentType("application/problem+json")
-        .result(
-            utf8(
-                new Problem(
-                    "about:blank", title(status), status, code, detail, Remedies.view(remedy))));
-  }
-
-  private static byte[] utf8(Object body) {
-    return Json.text(body).getBytes(java.nio.charset.StandardCharsets.UTF_8);
-  }
-
-  private static String title(int status) {
-    return switch (status) {
-      case 400 -> "malformed request";
-      case 401 -> "not signed in";
-      case 403 -> "not allowed";
-      case 404 -> "not found";
-      case 409 -> "not possible now";
-      case 412 -> "changed meanwhile";
-      case 422 -> "not valid";
-      case 502, 503 -> "a site failed";
-      default -> "failed";
-    };
   }
 
   @Override

@@ -1,6 +1,7 @@
 package bargelane.service.http;
 
 import bargelane.api.Problem;
+import bargelane.core.account.Need;
 import bargelane.core.finding.Action;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import io.swagger.v3.core.util.Json;
@@ -25,10 +26,12 @@ import io.swagger.v3.oas.models.responses.ApiResponse;
 import io.swagger.v3.oas.models.responses.ApiResponses;
 import io.swagger.v3.oas.models.security.SecurityRequirement;
 import io.swagger.v3.oas.models.security.SecurityScheme;
+import java.math.BigDecimal;
 import java.util.List;
 import java.util.Locale;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
+import java.util.stream.Collectors;
 
 /** The API's OpenAPI 3 document, made from the endpoints and the wire records. */
 final class OpenApi {
@@ -126,16 +129,23 @@ final class OpenApi {
                         new MediaType().schema(types.given(Problem.class))));
     operation.responses(
         new ApiResponses().addApiResponse(String.valueOf(e.status()), success)._default(problem));
-    if (!e.open()) {
+    if (!e.needs().contains(Need.NOTHING)) {
       operation.addSecurityItem(new SecurityRequirement().addList("token"));
     }
+    // Which roles may call it; the specification has no place of its own for it.
+    operation.addExtension(
+        "x-needs", e.needs().stream().sorted().map(Need::word).collect(Collectors.toList()));
     return operation;
   }
 
   private static Schema<?> schema(Endpoint.Query q) {
     return switch (q.kind()) {
       case TEXT -> new StringSchema()._default(q.otherwise().isEmpty() ? null : q.otherwise());
-      case NUMBER -> new IntegerSchema()._default(Integer.valueOf(q.otherwise()));
+      case NUMBER ->
+          new IntegerSchema()
+              ._default(Integer.valueOf(q.otherwise()))
+              .minimum(BigDecimal.valueOf(q.least()))
+              .maximum(BigDecimal.valueOf(q.most()));
       case FLAG -> new BooleanSchema()._default(false);
     };
   }

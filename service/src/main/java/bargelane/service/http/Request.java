@@ -1,6 +1,6 @@
 package bargelane.service.http;
 
-import bargelane.service.account.Accounts.Caller;
+import bargelane.service.account.Caller;
 import bargelane.service.platform.ProblemException;
 import io.javalin.http.Context;
 import java.util.List;
@@ -8,6 +8,8 @@ import java.util.Optional;
 
 /** One call of an endpoint. */
 public final class Request {
+
+  private static final int LONGEST = 4000;
 
   private final Context ctx;
   private final Caller caller;
@@ -20,6 +22,8 @@ public final class Request {
     this.ctx = ctx;
     this.caller = caller;
     this.endpoint = endpoint;
+    ctx.pathParamMap().forEach((name, value) -> printable(name, value));
+    ctx.queryParamMap().forEach((name, values) -> values.forEach(v -> printable(name, v)));
     List<String> known = endpoint.queries().stream().map(Endpoint.Query::name).toList();
     for (String name : ctx.queryParamMap().keySet()) {
       if (!known.contains(name)) {
@@ -29,6 +33,25 @@ public final class Request {
             endpoint.method() + " " + endpoint.path() + " has no parameter '" + name + "'",
             known.isEmpty() ? "leave it out" : "use one of " + String.join(", ", known));
       }
+    }
+  }
+
+  /** Names and filters have no control characters, and are no books. */
+  private static void printable(String name, String value) {
+    if (value == null) {
+      return;
+    }
+    if (value.length() > LONGEST) {
+      throw ProblemException.invalid(
+          "parameter-too-long",
+          "'" + name + "' has more than " + LONGEST + " characters",
+          "give a shorter one");
+    }
+    if (value.codePoints().anyMatch(Character::isISOControl)) {
+      throw ProblemException.invalid(
+          "parameter-malformed",
+          "'" + name + "' has a character that can't be printed",
+          "leave it out");
     }
   }
 
@@ -79,8 +102,9 @@ public final class Request {
     if (value == null) {
       return Integer.parseInt(q.otherwise());
     }
+    int number;
     try {
-      return Integer.parseInt(value);
+      number = Integer.parseInt(value);
     } catch (NumberFormatException e) {
       throw new ProblemException(
           400,
@@ -88,6 +112,13 @@ public final class Request {
           "'" + value + "' for '" + name + "' is not a whole number",
           "give one");
     }
+    if (number < q.least() || number > q.most()) {
+      throw ProblemException.invalid(
+          "number-out-of-range",
+          "'" + name + "' can't be " + number,
+          "give " + q.least() + " to " + q.most());
+    }
+    return number;
   }
 
   public boolean flag(String name) {

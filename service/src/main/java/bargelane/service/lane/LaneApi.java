@@ -2,6 +2,7 @@ package bargelane.service.lane;
 
 import bargelane.api.LaneAdd;
 import bargelane.api.LaneView;
+import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 import bargelane.service.http.Request;
 
@@ -10,16 +11,16 @@ public record LaneApi(Lanes lanes) implements Endpoints.Room {
 
   @Override
   public void add(Endpoints e) {
-    e.get("/lanes", "List lanes").lists(LaneView.class, r -> lanes.list());
-    e.post("/lanes", "Add a lane")
+    e.get("/lanes", "List lanes", Need.READ).lists(LaneView.class, r -> lanes.list());
+    e.post("/lanes", "Add a lane", Need.PLAN)
         .takes(LaneAdd.class)
         .creates(LaneView.class, (r, b) -> tagged(r, lanes.add(b)));
-    e.get("/lanes/{lane}", "One lane, with what it lacks")
+    e.get("/lanes/{lane}", "One lane, with what it lacks", Need.READ)
         .gives(LaneView.class, r -> tagged(r, lanes.view(r.path("lane"))));
-    e.put("/lanes/{lane}", "Change a lane's joins")
+    e.put("/lanes/{lane}", "Change a lane's joins", Need.PLAN)
         .takes(LaneAdd.class)
         .gives(LaneView.class, (r, b) -> tagged(r, lanes.edit(r.path("lane"), b, r.revision())));
-    e.delete("/lanes/{lane}", "Remove a lane").does(r -> lanes.remove(r.path("lane")));
+    e.delete("/lanes/{lane}", "Remove a lane", Need.PLAN).does(r -> lanes.remove(r.path("lane")));
   }
 
   private static LaneView tagged(Request r, LaneView lane) {

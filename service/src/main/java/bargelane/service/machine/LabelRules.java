@@ -177,6 +177,11 @@ public final class LabelRules {
     return wanted.size();
   }
 
+  /** Lets one at a time change labels by hand, which are read before they are written. */
+  static void lock(Session s) {
+    Db.lock(s, "labels");
+  }
+
   /** Labels by hand from a list: of each machine those that its line gives. */
   public ImportResult list(CsvImport asked, String by) {
     if (asked.csv() == null || asked.csv().isBlank()) {
@@ -184,6 +189,7 @@ public final class LabelRules {
     }
     return db.tx(
         s -> {
+          lock(s);
           Map<String, Map<String, String>> labels = new LinkedHashMap<>();
           CsvTable table =
               CsvTable.each(

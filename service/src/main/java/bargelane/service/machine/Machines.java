@@ -158,6 +158,7 @@ public final class Machines {
     }
     return db.tx(
         s -> {
+          LabelRules.lock(s);
           List<MachineEntity> chosen;
           if (named.isEmpty()) {
             MachineFilter of = MachineFilter.of(filter);

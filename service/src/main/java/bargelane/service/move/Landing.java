@@ -229,7 +229,7 @@ final class Landing {
       }
     }
     Refits.landed(s, w, state.members, winner);
-    s.find(LegEntity.class, moves.legId(w)).state = LegState.CLOSED;
+    s.find(LegEntity.class, w.need(MoveNotes.LEG)).state = LegState.CLOSED;
     services
         .events()
         .tell(

@@ -14,6 +14,7 @@ import bargelane.api.RefitView;
 import bargelane.api.RefitWord;
 import bargelane.api.RunView;
 import bargelane.api.TestRequest;
+import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 
 /** Endpoints of work on waves. */
@@ -23,53 +24,70 @@ public record MoveApi(
 
   @Override
   public void add(Endpoints e) {
-    e.post("/waves/{wave}/load", "Begin replication")
+    e.post("/waves/{wave}/load", "Begin replication", Need.MOVE)
         .begins(RunView.class, r -> desk.load(r.path("wave"), r.by()));
-    e.post("/waves/{wave}/test", "Test cutover in isolation")
+    e.post("/waves/{wave}/test", "Test cutover in isolation", Need.MOVE)
         .takes(TestRequest.class)
         .begins(RunView.class, (r, b) -> desk.test(r.path("wave"), b, r.by()));
-    e.post("/runs/{run}/finish", "End a test that is held").does(r -> desk.finish(r.path("run")));
-    e.get("/runs/{run}/consoles", "Serial consoles of the machines that a run starts")
+    e.post("/runs/{run}/finish", "End a test that is held", Need.MOVE)
+        .does(r -> desk.finish(r.path("run")));
+    e.get("/runs/{run}/consoles", "Serial consoles of the machines that a run starts", Need.READ)
         .lists(ConsoleView.class, r -> consoles.of(r.path("run")));
-    e.get("/waves/{wave}/refit", "What the guests need changed at the other side")
+    e.get("/waves/{wave}/refit", "What the guests need changed at the other side", Need.READ)
         .lists(RefitView.class, r -> refits.refits(r.path("wave")));
-    e.post("/waves/{wave}/refit", "Look into the guests for what a refit would change")
+    e.post(
+            "/waves/{wave}/refit",
+            "Look into the guests for what a refit would change",
+            Need.PLAN,
+            Need.MOVE)
         .begins(RunView.class, r -> desk.refit(r.path("wave"), r.by()));
-    e.put("/waves/{wave}/refit", "Say that a machine may move though its guest can't be refitted")
+    e.put(
+            "/waves/{wave}/refit",
+            "Say that a machine may move though its guest can't be refitted",
+            Need.MOVE)
         .takes(RefitWord.class)
         .lists(RefitView.class, (r, b) -> refits.refitWord(r.path("wave"), b, r.by()));
-    e.put("/waves/{wave}/refit/offers", "Have refits add something that a guest can do without")
+    e.put(
+            "/waves/{wave}/refit/offers",
+            "Have refits add something that a guest can do without",
+            Need.PLAN,
+            Need.MOVE)
         .takes(RefitOfferChoice.class)
         .lists(RefitView.class, (r, b) -> refits.choose(r.path("wave"), b, r.by()));
-    e.get("/waves/{wave}/probes", "How it is seen that the machines do their work")
+    e.get("/waves/{wave}/probes", "How it is seen that the machines do their work", Need.READ)
         .lists(ProbeView.class, r -> probes.of(r.path("wave")));
-    e.put("/waves/{wave}/probes", "Choose how it is seen that a machine does its work")
+    e.put(
+            "/waves/{wave}/probes",
+            "Choose how it is seen that a machine does its work",
+            Need.PLAN,
+            Need.MOVE)
         .takes(ProbeRequest.class)
         .lists(ProbeView.class, (r, b) -> probes.choose(r.path("wave"), b, r.by()));
-    e.post("/waves/{wave}/cutover", "Cutover")
+    e.post("/waves/{wave}/cutover", "Cutover", Need.MOVE)
         .takes(CutoverRequest.class)
         .begins(RunView.class, (r, b) -> desk.cutover(r.path("wave"), b, r.by()));
-    e.post("/waves/{wave}/failback", "Failback")
+    e.post("/waves/{wave}/failback", "Failback", Need.MOVE)
         .takes(CutoverRequest.class)
         .begins(RunView.class, (r, b) -> desk.failback(r.path("wave"), b, r.by()));
-    e.post("/waves/{wave}/failover", "Failover")
+    e.post("/waves/{wave}/failover", "Failover", Need.MOVE)
         .takes(FailoverRequest.class)
         .begins(RunView.class, (r, b) -> desk.failover(r.path("wave"), b, r.by()));
-    e.post("/waves/{wave}/reconcile", "Measure how two sides diverged, and keep one")
+    e.post("/waves/{wave}/reconcile", "Measure how two sides diverged, and keep one", Need.MOVE)
         .takes(ReconcileRequest.class)
         .begins(RunView.class, (r, b) -> desk.reconcile(r.path("wave"), b, r.by()));
     e.post(
             "/waves/{wave}/declare-lost",
-            "Say that a site will not be back while a run waits for it")
+            "Say that a site will not be back while a run waits for it",
+            Need.MOVE)
         .takes(LostRequest.class)
         .does((r, b) -> desk.declareLost(r.path("wave"), b, r.by()));
-    e.post("/waves/{wave}/undo", "Take the last move back")
+    e.post("/waves/{wave}/undo", "Take the last move back", Need.MOVE)
         .takes(ConfirmRequest.class)
         .begins(RunView.class, (r, b) -> desk.undo(r.path("wave"), b, r.by()));
-    e.post("/waves/{wave}/settle", "Close the move")
+    e.post("/waves/{wave}/settle", "Close the move", Need.MOVE)
         .takes(ConfirmRequest.class)
         .begins(RunView.class, (r, b) -> desk.settle(r.path("wave"), b, r.by()));
-    e.get("/dossiers", "Records of finished moves")
+    e.get("/dossiers", "Records of finished moves", Need.READ)
         .query("wave", "", "those of one wave; all if left out")
         .lists(DossierView.class, r -> dossiers.list(r.query("wave")));
   }

@@ -77,7 +77,8 @@ final class Moves {
 
   /** Holds back the timetable's passes of the leg. */
   Outcome pause(Work w) {
-    services.db().run(s -> s.find(LegEntity.class, legId(w)).state = LegState.PAUSED);
+    String id = legId(w);
+    services.db().run(s -> s.find(LegEntity.class, id).state = LegState.PAUSED);
     return Outcome.done("");
   }
 
@@ -104,11 +105,12 @@ final class Moves {
 
   /** Lets the timetable's passes go on. */
   Outcome resume(Work w) {
+    String id = legId(w);
     services
         .db()
         .run(
             s -> {
-              LegEntity leg = s.find(LegEntity.class, legId(w));
+              LegEntity leg = s.find(LegEntity.class, id);
               if (leg.state == LegState.PAUSED) {
                 leg.state = LegState.OPEN;
               }
@@ -161,7 +163,7 @@ final class Moves {
     return Outcome.done(
         services
             .db()
-            .tx(s -> TowState.newestPoint(s, s.find(LegEntity.class, legId(w))))
+            .tx(s -> TowState.newestPoint(s, leg))
             .map(
                 p ->
                     "point "

@@ -63,7 +63,7 @@ public final class RefitWords {
 
   /** Has refits of a machine, or of all of the wave, add something, or add it no more. */
   public List<RefitView> choose(String ref, RefitOfferChoice choice, String by) {
-    if (!Offer.NAMES.contains(choice.offer())) {
+    if (choice.offer() == null || !Offer.NAMES.contains(choice.offer())) {
       throw ProblemException.invalid(
           "offer-unknown",
           "'" + choice.offer() + "' is nothing that a refit can add",

@@ -20,6 +20,7 @@ import bargelane.core.site.Inventory.Nic;
 import bargelane.core.wave.Proof;
 import bargelane.service.plan.Plans;
 import bargelane.service.platform.Json;
+import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.Services;
@@ -121,7 +122,8 @@ public final class Refits {
     if (numbers(state).stream().allMatch(i -> unlooked(w, state, i, side).isPresent())) {
       return Outcome.done("");
     }
-    if (services.db().tx(s -> TowState.newestPoint(s, moves.leg(w))).isEmpty()) {
+    LegEntity leg = moves.leg(w);
+    if (services.db().tx(s -> TowState.newestPoint(s, leg)).isEmpty()) {
       return Outcome.done("there is no recovery point yet");
     }
     String run =

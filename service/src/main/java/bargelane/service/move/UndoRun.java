@@ -112,13 +112,14 @@ final class UndoRun implements RunKind {
   }
 
   private RunEntity landing(Work w) {
+    String leg = moves.legId(w);
     String id =
         w.once(
             MoveNotes.LANDING,
             () ->
                 services
                     .db()
-                    .tx(s -> landing(s, moves.legId(w)))
+                    .tx(s -> landing(s, leg))
                     .map(r -> r.id)
                     .orElseThrow(
                         () ->
@@ -175,14 +176,16 @@ final class UndoRun implements RunKind {
 
   private Outcome reopen(Work w) {
     String former = Notes.of(landing(w)).need(MoveNotes.LEG);
+    String present = moves.legId(w);
+    Side landed = landed(w);
     services
         .db()
         .run(
             s -> {
-              s.find(LegEntity.class, moves.legId(w)).state = LegState.CLOSED;
+              s.find(LegEntity.class, present).state = LegState.CLOSED;
               s.flush();
               s.find(LegEntity.class, former).state = LegState.OPEN;
-              s.find(TowEntity.class, w.subjectId()).landed = landed(w) == Side.HOME;
+              s.find(TowEntity.class, w.subjectId()).landed = landed == Side.HOME;
               TimetableTask.watch(s, former, services.clock().instant());
             });
     services.runs().look();

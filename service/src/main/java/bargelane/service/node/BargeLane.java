@@ -67,8 +67,8 @@ public final class BargeLane implements Closeable {
     rooms.apis.forEach(api -> api.add(endpoints));
     PrometheusMeterRegistry meters = new PrometheusMeterRegistry(PrometheusConfig.DEFAULT);
     new JvmMemoryMetrics().bindTo(meters);
-    http = new HttpApi(o.port(), endpoints, rooms.accounts, events, db, clock, meters);
-    FirstStart.account(o.home(), rooms.accounts);
+    http = new HttpApi(o.port(), endpoints, rooms.tokens, events, db, clock, meters);
+    FirstStart.account(o.home(), rooms.accounts, rooms.tokens);
     String address = "http://127.0.0.1:" + http.port();
     FirstStart.write(o.home().resolve("address"), address + "\n");
     tug = o.withTug() ? new Tug(o.node() + "-tug", rooms.desk, 2, 2) : null;

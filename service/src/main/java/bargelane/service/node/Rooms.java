@@ -1,6 +1,7 @@
 package bargelane.service.node;
 
 import bargelane.service.account.Accounts;
+import bargelane.service.account.Tokens;
 import bargelane.service.assess.AssessApi;
 import bargelane.service.assess.AssessmentReport;
 import bargelane.service.assess.Assessments;
@@ -25,6 +26,7 @@ import bargelane.service.guest.GuestsOfSite;
 import bargelane.service.guest.Servers;
 import bargelane.service.guest.Surveying;
 import bargelane.service.http.AccessApi;
+import bargelane.service.http.AccountApi;
 import bargelane.service.http.Endpoints;
 import bargelane.service.lane.LaneApi;
 import bargelane.service.lane.Lanes;
@@ -105,6 +107,7 @@ final class Rooms {
   final OwnDesk desk;
 
   final ScanSchedule schedule;
+  final Tokens tokens;
   final Accounts accounts;
   final Agents agents;
   final AgentListener listener;
@@ -118,7 +121,7 @@ final class Rooms {
 
   /** What each room deletes of its past: passes before the runs that they are of. */
   static final List<String> TIDY =
-      Stream.of(List.of(Events.TIDY), List.of(Passes.TIDY), Runs.TIDY, List.of(Accounts.TIDY))
+      Stream.of(List.of(Events.TIDY), List.of(Passes.TIDY), Runs.TIDY, Tokens.TIDY)
           .flatMap(List::stream)
           .toList();
 
@@ -134,8 +137,10 @@ final class Rooms {
     this.db = db;
     this.events = events;
     this.clock = clock;
-    accounts = new Accounts(db, clock);
-    apis.add(new AccessApi(db, accounts, events, clock));
+    tokens = new Tokens(db, events, clock);
+    accounts = new Accounts(db, tokens, clock);
+    apis.add(new AccessApi(db, accounts, tokens, events, clock));
+    apis.add(new AccountApi(accounts, tokens));
     runs = new RunEngine(db, events, clock);
     apis.add(new RunApi(new Runs(db), runs));
 

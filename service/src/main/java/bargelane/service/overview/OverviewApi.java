@@ -8,6 +8,7 @@ import bargelane.api.SizeChoice;
 import bargelane.api.WaveAdd;
 import bargelane.api.WaveCard;
 import bargelane.api.WaveView;
+import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 import bargelane.service.plan.Waves;
 import bargelane.service.replication.ReplicationViews;
@@ -19,15 +20,17 @@ public record OverviewApi(
 
   @Override
   public void add(Endpoints e) {
-    e.get("/overview", "What needs the engineer now").gives(Overview.class, r -> overview.view());
-    e.get("/waves", "List waves").lists(WaveCard.class, r -> pages.cards());
-    e.post("/waves", "Plan a wave")
+    e.get("/overview", "What needs the engineer now", Need.READ)
+        .gives(Overview.class, r -> overview.view());
+    e.get("/waves", "List waves", Need.READ).lists(WaveCard.class, r -> pages.cards());
+    e.post("/waves", "Plan a wave", Need.PLAN)
         .takes(WaveAdd.class)
         .creates(WaveView.class, (r, b) -> pages.wave(waves.add(b)));
-    e.get("/waves/{wave}", "One wave").gives(WaveView.class, r -> pages.wave(r.path("wave")));
-    e.delete("/waves/{wave}", "Remove a wave that has no recovery point")
+    e.get("/waves/{wave}", "One wave", Need.READ)
+        .gives(WaveView.class, r -> pages.wave(r.path("wave")));
+    e.delete("/waves/{wave}", "Remove a wave that has no recovery point", Need.PLAN)
         .does(r -> waves.remove(r.path("wave")));
-    e.put("/waves/{wave}/size", "Choose a machine's size")
+    e.put("/waves/{wave}/size", "Choose a machine's size", Need.PLAN)
         .takes(SizeChoice.class)
         .gives(
             WaveView.class,
@@ -35,31 +38,34 @@ public record OverviewApi(
               waves.size(r.path("wave"), b, r.by());
               return pages.wave(r.path("wave"));
             });
-    e.get("/waves/{wave}/points", "Recovery points")
+    e.get("/waves/{wave}/points", "Recovery points", Need.READ)
         .lists(PointView.class, r -> replication.points(waves.state(r.path("wave")).tow.id));
-    e.get("/waves/{wave}/passes", "Passes, newest first")
-        .number("size", 40, "at most so many")
+    e.get("/waves/{wave}/passes", "Passes, newest first", Need.READ)
+        .first(40)
         .lists(
             PassView.class,
             r -> replication.passes(waves.state(r.path("wave")).tow.id, r.number("size")));
-    e.post("/waves/{wave}/pause", "Hold back the passes of the timetable")
+    e.post("/waves/{wave}/pause", "Hold back the passes of the timetable", Need.MOVE)
         .gives(
             WaveView.class,
             r -> {
               waves.pause(r.path("wave"), r.by());
               return pages.wave(r.path("wave"));
             });
-    e.post("/waves/{wave}/resume", "Let the passes of the timetable go on")
+    e.post("/waves/{wave}/resume", "Let the passes of the timetable go on", Need.MOVE)
         .gives(
             WaveView.class,
             r -> {
               waves.resume(r.path("wave"), r.by());
               return pages.wave(r.path("wave"));
             });
-    e.post("/waves/{wave}/passes", "Make a pass now")
+    e.post("/waves/{wave}/passes", "Make a pass now", Need.MOVE)
         .flag("deep", "compare every byte of the copies with the source; trust no digest")
         .begins(RunView.class, r -> waves.pass(r.path("wave"), r.flag("deep"), r.by()));
-    e.post("/waves/{wave}/scrub", "Hold the copies at the target against their digests now")
+    e.post(
+            "/waves/{wave}/scrub",
+            "Hold the copies at the target against their digests now",
+            Need.MOVE)
         .begins(RunView.class, r -> waves.scrub(r.path("wave"), r.by()));
   }
 }

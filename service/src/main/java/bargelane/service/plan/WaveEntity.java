@@ -5,9 +5,11 @@ import jakarta.persistence.Entity;
 import jakarta.persistence.Id;
 import jakarta.persistence.Table;
 import java.time.Instant;
+import org.hibernate.annotations.DynamicUpdate;
 
 /** A wave. */
 @Entity
+@DynamicUpdate
 @Table(name = "wave")
 public class WaveEntity {
 

@@ -35,6 +35,19 @@ public final class CsvTable {
   /** A longer one is to be split: it is held in memory while it is read. */
   private static final int LONGEST = 24 << 20;
 
+  /**
+   * A value as a cell of a list that is given out: a text that a spreadsheet would take for a
+   * formula has an apostrophe before it.
+   */
+  public static Object cell(Object value) {
+    return value instanceof String text
+            && !text.isEmpty()
+            && "=+-@\t\r".indexOf(text.charAt(0)) >= 0
+            && !text.matches("[-+]?[0-9.]*")
+        ? "'" + text
+        : value;
+  }
+
   /** One line's values by column. */
   public final class Row {
     private final long line;

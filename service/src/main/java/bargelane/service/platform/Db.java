@@ -2,6 +2,7 @@ package bargelane.service.platform;
 
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
+import jakarta.persistence.OptimisticLockException;
 import java.io.Closeable;
 import java.sql.SQLException;
 import java.sql.SQLTransientConnectionException;
@@ -14,6 +15,7 @@ import org.flywaydb.core.Flyway;
 import org.flywaydb.core.api.migration.JavaMigration;
 import org.hibernate.Session;
 import org.hibernate.SessionFactory;
+import org.hibernate.StaleStateException;
 import org.hibernate.cfg.Configuration;
 import org.hibernate.query.SelectionQuery;
 
@@ -22,6 +24,7 @@ public final class Db implements Closeable {
 
   private final HikariDataSource source;
   private final SessionFactory sessions;
+  private final ThreadLocal<Boolean> inside = new ThreadLocal<>();
 
   /**
    * Connects, brings the schema up to date and checks the entities against it.
@@ -52,26 +55,37 @@ public final class Db implements Closeable {
     sessions = hibernate.buildSessionFactory();
   }
 
-  /** The version of the database's server. */
-  public String version() {
-    return tx(
-        s ->
-            s.createNativeQuery("select current_setting('server_version')", String.class)
-                .getSingleResult());
+  /** Asks the database something, and fails if it can't be reached. */
+  public void reach() {
+    run(s -> s.createNativeQuery("select 1", Integer.class).getSingleResult());
   }
 
   public DataSource dataSource() {
     return source;
   }
 
-  /** Runs work in one transaction. */
+  /**
+   * Runs work in one transaction. Work that is done in it gets its session: a second transaction
+   * inside would hold one connection and want another, and many of them together would wait for
+   * each other for ever. Where assertions are on, as in tests, that is refused.
+   */
   public <T> T tx(Function<Session, T> work) {
-    return sessions.fromTransaction(work::apply);
+    assert inside.get() == null : "a transaction is begun inside another";
+    inside.set(Boolean.TRUE);
+    try {
+      return sessions.fromTransaction(work::apply);
+    } finally {
+      inside.remove();
+    }
   }
 
-  /** Runs work in one transaction. */
+  /** Runs work in one transaction, as {@link #tx} does. */
   public void run(Consumer<Session> work) {
-    sessions.inTransaction(work::accept);
+    tx(
+        s -> {
+          work.accept(s);
+          return null;
+        });
   }
 
   /** A query with positional parameters ?1, ?2, …. */
@@ -129,6 +143,27 @@ public final class Db implements Closeable {
             || state.matches("(08|40|53|57|58).*")) {
           return Optional.of(e.getMessage().lines().findFirst().orElse(state));
         }
+      }
+    }
+    return Optional.empty();
+  }
+
+  /** What {@link #refusal} tells of a change to what somebody else changed meanwhile. */
+  public static final String CHANGED = "changed";
+
+  /**
+   * The SQLSTATE of what the database refused because of what it was given: a value that can't be
+   * stored (class 22), or one that breaks a constraint (class 23).
+   */
+  public static Optional<String> refusal(Throwable failure) {
+    for (Throwable e = failure; e != null; e = e.getCause()) {
+      if (e instanceof OptimisticLockException || e instanceof StaleStateException) {
+        return Optional.of(CHANGED);
+      }
+      if (e instanceof SQLException sql
+          && sql.getSQLState() != null
+          && sql.getSQLState().matches("22...|23505|23503")) {
+        return Optional.of(sql.getSQLState());
       }
     }
     return Optional.empty();

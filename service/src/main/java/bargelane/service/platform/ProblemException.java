@@ -10,6 +10,7 @@ public final class ProblemException extends RuntimeException {
   private final int status;
   private final String code;
   private final transient Remedy remedy;
+  private long retryAfter;
 
   public ProblemException(int status, String code, String detail, String advice) {
     this(status, code, detail, Remedy.advice(advice));
@@ -42,12 +43,27 @@ public final class ProblemException extends RuntimeException {
     return new ProblemException(422, code, detail, remedy);
   }
 
+  public static ProblemException notAllowed(String detail, String remedy) {
+    return new ProblemException(403, "not-allowed", detail, remedy);
+  }
+
   public static ProblemException conflict(String code, String detail, Remedy remedy) {
     return new ProblemException(409, code, detail, remedy);
   }
 
   public static ProblemException conflict(String code, String detail, String remedy) {
     return new ProblemException(409, code, detail, remedy);
+  }
+
+  /** Says after how many seconds the same may be tried again (RFC 9110, section 10.2.3). */
+  public ProblemException after(long seconds) {
+    retryAfter = seconds;
+    return this;
+  }
+
+  /** Seconds after which the same may be tried again; 0 where that is not told. */
+  public long retryAfter() {
+    return retryAfter;
   }
 
   public int status() {

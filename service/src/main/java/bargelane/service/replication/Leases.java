@@ -45,6 +45,15 @@ public final class Leases {
     return claims.take(tug, waitSeconds);
   }
 
+  /** Whether a pass was last given to a tug of that name. */
+  public boolean isOf(String passId, String tug) {
+    return passes.db.tx(
+        s ->
+            Optional.ofNullable(s.find(PassEntity.class, passId))
+                .filter(p -> tug.equals(p.tug))
+                .isPresent());
+  }
+
   /** Opens what a disk is written to, which a tug asks for once there is something to write. */
   public LeaseOpened open(String passId, LeaseOpen o) {
     PassEntity pass =

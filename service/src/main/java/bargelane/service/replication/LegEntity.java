@@ -8,9 +8,11 @@ import jakarta.persistence.Entity;
 import jakarta.persistence.Id;
 import jakarta.persistence.Table;
 import java.time.Instant;
+import org.hibernate.annotations.DynamicUpdate;
 
 /** A stretch of replication in one direction, from one common point. */
 @Entity
+@DynamicUpdate
 @Table(name = "leg")
 public class LegEntity {
 

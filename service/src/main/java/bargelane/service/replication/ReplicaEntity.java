@@ -4,9 +4,11 @@ import jakarta.persistence.Column;
 import jakarta.persistence.Entity;
 import jakarta.persistence.Id;
 import jakarta.persistence.Table;
+import org.hibernate.annotations.DynamicUpdate;
 
 /** One disk's copy at a leg's target, with its write-intent set. */
 @Entity
+@DynamicUpdate
 @Table(name = "replica")
 public class ReplicaEntity {
 

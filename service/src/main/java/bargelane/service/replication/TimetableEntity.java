@@ -4,9 +4,11 @@ import jakarta.persistence.Column;
 import jakarta.persistence.Entity;
 import jakarta.persistence.Id;
 import jakarta.persistence.Table;
+import org.hibernate.annotations.DynamicUpdate;
 
 /** A timetable by name. */
 @Entity
+@DynamicUpdate
 @Table(name = "timetable")
 public class TimetableEntity {
 

@@ -1,6 +1,7 @@
 package bargelane.service.run;
 
 import bargelane.api.RunView;
+import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 
 /** Endpoints of runs. */
@@ -8,14 +9,14 @@ public record RunApi(Runs runs, RunEngine engine) implements Endpoints.Room {
 
   @Override
   public void add(Endpoints e) {
-    e.get("/runs", "Runs, newest first")
+    e.get("/runs", "Runs, newest first", Need.READ)
         .flag("open", "only those that are not over")
         .flag("passes", "with the timetables' passes")
-        .number("size", 50, "at most so many")
+        .first(50)
         .lists(RunView.class, r -> runs.list(r.flag("open"), r.flag("passes"), r.number("size")));
-    e.get("/runs/{run}", "One run with its steps")
+    e.get("/runs/{run}", "One run with its steps", Need.READ)
         .gives(RunView.class, r -> runs.view(r.path("run")));
-    e.post("/runs/{run}/stop", "Stop a run: it is backed out at its next safe place")
+    e.post("/runs/{run}/stop", "Stop a run: it is backed out at its next safe place", Need.MOVE)
         .gives(
             RunView.class,
             r -> {

@@ -7,6 +7,7 @@ import bargelane.api.LeftoverView;
 import bargelane.api.SiteAdd;
 import bargelane.api.SiteCredentials;
 import bargelane.api.SiteView;
+import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 
 /** Endpoints of sites, their credentials, and what is ours at them. */
@@ -15,30 +16,38 @@ public record SiteApi(Sites sites, Credentials credentials, Ledger ledger)
 
   @Override
   public void add(Endpoints e) {
-    e.get("/credentials", "List credentials, without their secrets")
+    e.get("/credentials", "List credentials, without their secrets", Need.READ)
         .lists(CredentialView.class, r -> credentials.list());
-    e.post("/credentials", "Store a credential")
+    e.post("/credentials", "Store a credential", Need.KEEP)
         .takes(CredentialAdd.class)
         .creates(CredentialView.class, (r, b) -> credentials.add(b, r.by()));
-    e.get("/credentials/{credential}", "One credential, without its secret")
+    e.get("/credentials/{credential}", "One credential, without its secret", Need.READ)
         .gives(CredentialView.class, r -> credentials.view(r.path("credential")));
-    e.put("/credentials/{credential}", "Replace a credential's secret")
+    e.put("/credentials/{credential}", "Replace a credential's secret", Need.KEEP)
         .takes(CredentialEdit.class)
         .gives(CredentialView.class, (r, b) -> credentials.edit(r.path("credential"), b, r.by()));
-    e.delete("/credentials/{credential}", "Remove a credential that no site uses")
+    e.delete("/credentials/{credential}", "Remove a credential that no site uses", Need.KEEP)
         .does(r -> credentials.remove(r.path("credential"), r.by()));
-    e.get("/sites", "List sites").lists(SiteView.class, r -> sites.list());
-    e.post("/sites", "Add a site")
+    e.get("/sites", "List sites", Need.READ).lists(SiteView.class, r -> sites.list());
+    e.post("/sites", "Add a site", Need.KEEP)
         .takes(SiteAdd.class)
         .creates(SiteView.class, (r, b) -> sites.add(b));
-    e.get("/sites/{site}", "One site").gives(SiteView.class, r -> sites.view(r.path("site")));
-    e.delete("/sites/{site}", "Remove a site").does(r -> sites.remove(r.path("site")));
-    e.put("/sites/{site}/credentials", "Have a site try these credentials, in this order")
+    e.get("/sites/{site}", "One site", Need.READ)
+        .gives(SiteView.class, r -> sites.view(r.path("site")));
+    e.delete("/sites/{site}", "Remove a site", Need.KEEP).does(r -> sites.remove(r.path("site")));
+    e.put(
+            "/sites/{site}/credentials",
+            "Have a site try these credentials, in this order",
+            Need.KEEP)
         .takes(SiteCredentials.class)
         .gives(SiteView.class, (r, b) -> sites.credentials(r.path("site"), b, r.by()));
-    e.post("/sites/{site}/check", "Test reach, permissions, clock and version")
+    e.post(
+            "/sites/{site}/check",
+            "Test reach, permissions, clock and version",
+            Need.PLAN,
+            Need.KEEP)
         .gives(SiteView.class, r -> sites.check(r.path("site")));
-    e.get("/sites/{site}/leftovers", "Things of ours at a site")
+    e.get("/sites/{site}/leftovers", "Things of ours at a site", Need.READ)
         .lists(LeftoverView.class, r -> ledger.leftovers(r.path("site")));
   }
 }

@@ -3,6 +3,7 @@ package bargelane.service.usage;
 import bargelane.api.CsvImport;
 import bargelane.api.ImportResult;
 import bargelane.api.UsageView;
+import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 
 /** Endpoints of what machines used. */
@@ -10,10 +11,11 @@ public record UsageApi(Usages usages, UsageLists lists) implements Endpoints.Roo
 
   @Override
   public void add(Endpoints e) {
-    e.post("/usage", "Import a list of what machines used, whole or not at all")
+    e.post("/usage", "Import a list of what machines used, whole or not at all", Need.PLAN)
+        .longest(Endpoints.LIST_BODY)
         .takes(CsvImport.class)
         .gives(ImportResult.class, (r, b) -> lists.usage(b, r.by()));
-    e.get("/machines/{machine}/usage", "What a machine used over a window of time")
+    e.get("/machines/{machine}/usage", "What a machine used over a window of time", Need.READ)
         .query("from", "", "begin of the window; 30 days before its end if left out")
         .query("to", "", "end of the window; now if left out")
         .query("percentile", "", "50 to 100; 95 if left out")

@@ -8,6 +8,12 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.Mockito.mock;
 import static org.mockito.Mockito.when;
 
+import bargelane.api.AccountAdd;
+import bargelane.api.AccountEdit;
+import bargelane.api.TokenAdd;
+import bargelane.api.TokenView;
+import bargelane.core.account.Role;
+import bargelane.service.event.Events;
 import bargelane.service.platform.AtOnce;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.ProblemException;
@@ -18,17 +24,24 @@ import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
 import java.util.Optional;
+import java.util.Set;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.function.Executable;
 
-/** Who may call, on a real database. */
+/** Who may call and do what, on a real database. */
 class AccountsTest {
+
+  private static final String PASSWORD = "a long enough one";
+  private static final String HERE = "192.0.2.7";
+  private static final String THERE = "198.51.100.9";
 
   private final Clock clock = mock(Clock.class);
   private Instant now = Instant.parse("2026-11-02T08:00:00Z");
   private TestDatabase database;
   private Db db;
+  private Tokens tokens;
   private Accounts accounts;
 
   @BeforeEach
@@ -36,8 +49,9 @@ class AccountsTest {
     when(clock.instant()).thenAnswer(x -> now);
     database = TestDatabase.open();
     db = database.db();
-    accounts = new Accounts(db, clock);
-    assertTrue(accounts.ensure("ada", "a long password"));
+    tokens = new Tokens(db, mock(Events.class), clock);
+    accounts = new Accounts(db, tokens, clock);
+    assertTrue(accounts.first("ada", PASSWORD));
   }
 
   @AfterEach
@@ -45,92 +59,285 @@ class AccountsTest {
     database.close();
   }
 
-  private void refused(String name, String password) {
-    ProblemException e =
-        assertThrows(ProblemException.class, () -> accounts.signIn(name, password));
+  private static ProblemException refused(Executable call) {
+    return assertThrows(ProblemException.class, call);
+  }
+
+  private void wrong(String name, String password) {
+    ProblemException e = refused(() -> accounts.signIn(name, password, HERE));
     assertEquals(401, e.status());
     assertEquals("the account or the password is wrong", e.getMessage());
   }
 
-  @Test
-  void anAccountThatIsThereKeepsItsPassword() {
-    assertFalse(accounts.ensure("ada", "another"));
-    accounts.signIn("ada", "a long password");
-    refused("ada", "another");
+  private Caller signedIn(String name) {
+    Tokens.Secret secret = accounts.signIn(name, PASSWORD, HERE);
+    return tokens.caller(secret.secret(), HERE).orElseThrow();
+  }
+
+  private void add(String name, String... roles) {
+    accounts.add(new AccountAdd(name, PASSWORD, List.of(roles)));
   }
 
   @Test
-  void ofTwoNodesThatStartAtOnceOneMakesTheFirstAccount() throws Exception {
-    assertEquals(List.of("done", "done"), AtOnce.fare(2, () -> accounts.ensure("bea", "first")));
-    accounts.signIn("bea", "first");
+  void thereIsOneFirstAccount() throws Exception {
+    assertFalse(accounts.first("ada", "another one of these"));
+    assertFalse(accounts.first("bea", "another one of these"));
+    signedIn("ada");
+    assertEquals(Role.ofPeople(), signedIn("ada").roles());
+    db.run(s -> Db.change(s, "delete from TokenEntity"));
+    db.run(s -> Db.change(s, "delete from AccountEntity"));
+    assertEquals(List.of("done", "done"), AtOnce.fare(2, () -> accounts.first("bea", PASSWORD)));
+    signedIn("bea");
   }
 
   @Test
   void aWrongPasswordAndAnUnknownAccountAreToldAlike() {
-    refused("ada", "wrong");
-    refused("ada", "");
-    refused("nobody", "a long password");
-    refused("' or '1' = '1", "a long password");
+    wrong("ada", "wrong");
+    wrong("nobody", PASSWORD);
+    wrong("' or '1' = '1", PASSWORD);
+    now = now.plusSeconds(70);
+    wrong("ada", "x".repeat(10_000));
+    now = now.plusSeconds(70);
+    wrong("ada", "with\0zero");
   }
 
   @Test
-  void aSessionEndsAfterTwelveHoursAndATokenDoesNot() {
-    Accounts.Session session = accounts.signIn("ada", "a long password");
-    String token = accounts.token("ada");
+  void whoGuessesWaitsLongerEachTimeAndNobodyElseDoes() {
+    signedIn("ada");
+    for (int i = 0; i < 3; i++) {
+      ProblemException e = refused(() -> accounts.signIn("ada", "wrong", THERE));
+      assertEquals("sign-in-refused", e.code());
+    }
+    ProblemException held = refused(() -> accounts.signIn("ada", PASSWORD, THERE));
+    assertEquals("sign-in-waits", held.code());
+    assertEquals(429, held.status());
+    assertTrue(held.retryAfter() >= 1);
+    signedIn("ada");
+    long before = 0;
+    for (int i = 0; i < 8; i++) {
+      now = now.plusSeconds(held.retryAfter());
+      refused(() -> accounts.signIn("ada", "wrong", THERE));
+      held = refused(() -> accounts.signIn("ada", "wrong", THERE));
+      assertEquals("sign-in-waits", held.code());
+      assertTrue(held.retryAfter() >= before, held.retryAfter() + " after " + before);
+      before = held.retryAfter();
+    }
+    assertTrue(before >= 60 && before <= 61, "the wait has a limit: " + before);
+    signedIn("ada");
+    now = now.plusSeconds(61);
+    accounts.signIn("ada", PASSWORD, THERE);
+    // Other accounts are still guarded against that address.
+    assertEquals(429, refused(() -> accounts.signIn("bea", PASSWORD, THERE)).status());
+  }
+
+  @Test
+  void guessesOfManyAccountsFromOneAddressWaitAndThoseAtOneAccountFromManyDoLittleHarm() {
+    for (int i = 0; i < 10; i++) {
+      String name = "guess" + i;
+      assertEquals(401, refused(() -> accounts.signIn(name, PASSWORD, THERE)).status());
+    }
+    assertEquals(429, refused(() -> accounts.signIn("guess99", PASSWORD, THERE)).status());
+    signedIn("ada");
+    for (int i = 0; i < 40; i++) {
+      String from = "203.0.113." + i;
+      refused(() -> accounts.signIn("ada", "wrong", from));
+      now = now.plusSeconds(1);
+    }
+    // An address that the account is known from is not held; another one waits a few seconds.
+    signedIn("ada");
+    long wait = refused(() -> accounts.signIn("ada", PASSWORD, "192.0.2.200")).retryAfter();
+    assertTrue(wait <= 6, "waits " + wait);
+    now = now.plusSeconds(wait);
+    accounts.signIn("ada", PASSWORD, "192.0.2.200");
+  }
+
+  @Test
+  void guessesAtTheSameTimeAreAsManyTries() throws Exception {
+    List<String> told = AtOnce.fare(20, () -> accounts.signIn("ada", "wrong", THERE));
+    long looked = told.stream().filter(t -> t.contains("sign-in-refused")).count();
+    assertTrue(looked <= 3, told.toString());
+  }
+
+  @Test
+  void aClockThatStepsBackHoldsNobody() {
+    for (int i = 0; i < 3; i++) {
+      refused(() -> accounts.signIn("ada", "wrong", THERE));
+    }
+    now = now.minus(Duration.ofDays(2));
+    accounts.signIn("ada", PASSWORD, THERE);
+  }
+
+  @Test
+  void aSessionEndsAfterTwelveHoursATokenWhenItSaysAndThatOfTheHomeNever() {
+    Tokens.Secret session = accounts.signIn("ada", PASSWORD, HERE);
+    Caller ada = tokens.caller(session.secret(), HERE).orElseThrow();
+    String home = tokens.ofHome("ada");
+    String usual = tokens.add(new TokenAdd("usual", null, null, null, null), ada).secret();
+    String brief = tokens.add(new TokenAdd("brief", null, null, 60L, null), ada).secret();
+    assertEquals(Caller.Kind.SESSION, ada.kind());
+    assertEquals(session.csrf(), ada.csrf());
+    now = now.plusSeconds(60);
+    assertEquals(Optional.empty(), tokens.caller(brief, HERE));
+    now = now.plus(Duration.ofHours(12));
+    assertEquals(Optional.empty(), tokens.caller(session.secret(), HERE));
+    now = now.plus(Duration.ofDays(89));
+    assertTrue(tokens.caller(usual, HERE).isPresent());
+    now = now.plus(Duration.ofDays(1));
+    assertEquals(Optional.empty(), tokens.caller(usual, HERE));
+    assertEquals(Caller.Kind.HOME, tokens.caller(home, HERE).orElseThrow().kind());
+  }
+
+  @Test
+  void aTokenDoesNoMoreThanItsAccountAndWhoeverMadeIt() {
+    add("bea", "mover", "planner");
+    Caller bea = signedIn("bea");
+    String narrow =
+        tokens.add(new TokenAdd("ci", null, List.of("mover"), null, null), bea).secret();
+    Caller program = tokens.caller(narrow, HERE).orElseThrow();
+    assertEquals(Set.of(Role.MOVER), program.roles());
     assertEquals(
-        Optional.of(new Accounts.Caller("ada", "session", session.csrf())),
-        accounts.caller(session.secret()));
-    now = now.plus(Duration.ofHours(12)).minusSeconds(1);
-    assertTrue(accounts.caller(session.secret()).isPresent());
-    now = now.plusSeconds(1);
-    assertEquals(Optional.empty(), accounts.caller(session.secret()));
-    now = now.plus(Duration.ofDays(365));
-    assertEquals(Optional.of(new Accounts.Caller("ada", "token", "")), accounts.caller(token));
+        403,
+        refused(() -> tokens.add(new TokenAdd("x", null, null, null, null), program)).status());
+    assertEquals(
+        "token-exceeds-account",
+        refused(() -> tokens.add(new TokenAdd("x", null, List.of("keeper"), null, null), bea))
+            .code());
+    assertEquals(
+        403, refused(() -> tokens.add(new TokenAdd("x", "ada", null, null, null), bea)).status());
+    assertEquals(
+        403, refused(() -> tokens.add(new TokenAdd("x", null, null, null, "t"), bea)).status());
+    // What the account loses its tokens lose.
+    accounts.edit("bea", new AccountEdit(null, List.of("planner")));
+    assertEquals(Set.of(), tokens.caller(narrow, HERE).orElseThrow().roles());
   }
 
   @Test
-  void whoSignsOutEndsThatSessionOnly() {
-    Accounts.Session one = accounts.signIn("ada", "a long password");
-    Accounts.Session other = accounts.signIn("ada", "a long password");
-    assertNotEquals(one.secret(), other.secret());
-    accounts.signOut(one.secret());
-    accounts.signOut("never issued");
-    assertEquals(Optional.empty(), accounts.caller(one.secret()));
-    assertTrue(accounts.caller(other.secret()).isPresent());
+  void tokensAreListedWithTheirUseAndRevokedByTheirOwnerOrAKeeper() {
+    add("bea", "reader");
+    add("cleo", "reader");
+    Caller ada = signedIn("ada");
+    Caller bea = signedIn("bea");
+    Caller cleo = signedIn("cleo");
+    String secret = tokens.add(new TokenAdd("graphs", null, null, null, null), bea).secret();
+    tokens.caller(secret, THERE);
+    TokenView listed =
+        tokens.list("", bea).stream().filter(t -> t.name().equals("graphs")).findFirst().get();
+    assertEquals(THERE, listed.usedFrom());
+    assertEquals(List.of("reader"), listed.roles());
+    assertFalse(listed.present());
+    assertTrue(tokens.list("", bea).stream().anyMatch(TokenView::present));
+    assertEquals(2, tokens.list("bea", ada).size());
+    assertEquals(403, refused(() -> tokens.list("bea", cleo)).status());
+    assertEquals(404, refused(() -> tokens.revoke(listed.id(), cleo)).status());
+    assertTrue(tokens.caller(secret, HERE).isPresent());
+    tokens.revoke(listed.id(), ada);
+    assertEquals(Optional.empty(), tokens.caller(secret, HERE));
+    tokens.revoke(bea.token(), bea);
+    assertFalse(tokens.valid(bea));
+    assertTrue(tokens.valid(cleo));
+  }
+
+  @Test
+  void aTugsTokenIsForLeasesOnly() {
+    Caller ada = signedIn("ada");
+    String secret = tokens.add(new TokenAdd("far", null, null, null, "far-tug"), ada).secret();
+    Caller tug = tokens.caller(secret, HERE).orElseThrow();
+    assertEquals(Set.of(Role.TUG), tug.roles());
+    assertEquals(Optional.of("far-tug"), tug.tug());
+  }
+
+  @Test
+  void aNewPasswordIsStrongAndEndsOtherSessions() {
+    Caller one = signedIn("ada");
+    Caller other = signedIn("ada");
+    for (String weak :
+        List.of(
+            "short", "aaaaaaaaaaaaaaaa", "my name is ADA 1", "ü".repeat(37), "x\0abcdefghijkl")) {
+      assertEquals(
+          "password-weak",
+          refused(() -> accounts.changePassword(one, PASSWORD, weak)).code(),
+          weak);
+    }
+    assertEquals(
+        "password-wrong",
+        refused(() -> accounts.changePassword(one, "wrong", "quite another one")).code());
+    accounts.changePassword(one, PASSWORD, "quite another one");
+    assertTrue(tokens.valid(one));
+    assertFalse(tokens.valid(other));
+    wrong("ada", PASSWORD);
+    accounts.signIn("ada", "quite another one", HERE);
+  }
+
+  @Test
+  void whoKnowsASessionDoesNotGuessItsPassword() {
+    Caller ada = signedIn("ada");
+    for (int i = 0; i < 3; i++) {
+      refused(() -> accounts.changePassword(ada, "guess", "quite another one"));
+    }
+    assertEquals(
+        429, refused(() -> accounts.changePassword(ada, PASSWORD, "quite another one")).status());
+  }
+
+  @Test
+  void oneKeeperStays() {
+    add("bea", "keeper");
+    accounts.edit("ada", new AccountEdit(null, List.of("reader")));
+    assertEquals("last-keeper", refused(() -> accounts.remove("bea")).code());
+    assertEquals(
+        "last-keeper",
+        refused(() -> accounts.edit("bea", new AccountEdit(null, List.of("mover")))).code());
+    assertEquals("bea", accounts.oldestKeeper());
+    accounts.edit("ada", new AccountEdit(null, List.of("keeper")));
+    Caller bea = signedIn("bea");
+    accounts.remove("bea");
+    assertFalse(tokens.valid(bea));
+    assertEquals(404, refused(() -> accounts.remove("bea")).status());
+  }
+
+  @Test
+  void ofTwoKeepersWhoRemoveEachOtherAtOnceOneStays() throws Exception {
+    add("bea", "keeper");
+    String[] names = {"ada", "bea"};
+    java.util.concurrent.atomic.AtomicInteger turn =
+        new java.util.concurrent.atomic.AtomicInteger();
+    List<String> told =
+        AtOnce.fare(
+            2,
+            () -> {
+              accounts.remove(names[turn.getAndIncrement()]);
+              return 0;
+            });
+    assertEquals(1, told.stream().filter("done"::equals).count(), told.toString());
+    assertEquals(1, accounts.list().size());
+  }
+
+  @Test
+  void accountsThatCanNotBeAreRefused() {
+    assertEquals("account-exists", refused(() -> add("Ada", "reader")).code());
+    assertEquals("account-name-invalid", refused(() -> add("a b", "reader")).code());
+    assertEquals("account-name-invalid", refused(() -> add("=cmd", "reader")).code());
+    assertEquals("role-unknown", refused(() -> add("bea", "captain")).code());
+    assertEquals("role-unknown", refused(() -> add("bea", "tug")).code());
+    assertEquals("role-missing", refused(() -> add("bea")).code());
+    String made = accounts.add(new AccountAdd("bea", null, List.of("reader"))).password();
+    accounts.signIn("bea", made, HERE);
+    assertNotEquals(made, accounts.add(new AccountAdd("cleo", "", List.of("reader"))).password());
   }
 
   @Test
   void noSecretIsInTheDatabase() {
-    Accounts.Session session = accounts.signIn("ada", "a long password");
-    String token = accounts.token("ada");
+    Tokens.Secret session = accounts.signIn("ada", PASSWORD, HERE);
+    String token = tokens.ofHome("ada");
     String all =
         db.tx(
             s ->
                 s.createNativeQuery("select t::text from token t", String.class).list()
                     + " "
                     + s.createNativeQuery("select a::text from account a", String.class).list());
-    for (String secret : new String[] {session.secret(), token, "a long password"}) {
+    for (String secret : new String[] {session.secret(), token, PASSWORD}) {
       assertFalse(all.contains(secret), all);
     }
-    assertEquals(Optional.empty(), accounts.caller(""));
-    assertEquals(
-        "user-unknown",
-        assertThrows(ProblemException.class, () -> accounts.token("nobody")).code());
-  }
-
-  @Test
-  void sessionsEndAndATokenDoesNot() {
-    assertTrue(accounts.ensure("mate", "correct"));
-    assertTrue(
-        !accounts.ensure("mate", "other"),
-        "an account's password is not replaced by a second start");
-    String secret = accounts.signIn("mate", "correct").secret();
-    String token = accounts.token("mate");
-    assertEquals("mate", accounts.caller(secret).orElseThrow().account());
-    now = now.plus(Duration.ofHours(13));
-    assertTrue(accounts.caller(secret).isEmpty(), "a session ends after 12 hours");
-    assertEquals("token", accounts.caller(token).orElseThrow().kind());
-    accounts.signOut(token);
-    assertTrue(accounts.caller(token).isEmpty());
+    assertEquals(Optional.empty(), tokens.caller("", HERE));
+    assertEquals("account-unknown", refused(() -> tokens.ofHome("nobody")).code());
   }
 }

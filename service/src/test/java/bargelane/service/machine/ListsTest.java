@@ -14,6 +14,7 @@ import bargelane.api.MachineView;
 import bargelane.api.UsageView;
 import bargelane.service.connection.ConnectionLists;
 import bargelane.service.event.Events;
+import bargelane.service.platform.AtOnce;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.ProblemException;
 import bargelane.service.platform.TestDatabase;
@@ -27,6 +28,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Random;
 import java.util.Set;
+import java.util.concurrent.atomic.AtomicInteger;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.BeforeEach;
@@ -333,6 +335,28 @@ class ListsTest {
                 "engineer");
     assertEquals(5, bad.problemCount(), bad.problems() + "");
     assertEquals(2, count("connection"));
+  }
+
+  @Test
+  void labelsThatManyGiveAtOnceAllStay() throws Exception {
+    machines(TWO);
+    Machines machines = new Machines(db, events);
+    AtomicInteger next = new AtomicInteger();
+    List<String> fared =
+        AtOnce.fare(
+            20,
+            () -> {
+              String name = "l" + next.incrementAndGet();
+              return name.endsWith("7")
+                  ? new LabelRules(db, events, CLOCK)
+                      .list(
+                          new CsvImport("machine,label." + name + "\nsluice-1,x\n", false, false),
+                          "e")
+                  : machines.label(
+                      new LabelEdit(List.of("sluice-1"), "", Map.of(name, "x"), List.of()), "e");
+            });
+    assertEquals(Set.of("done"), Set.copyOf(fared));
+    assertEquals(21, machine("sluice-1").labels().size(), machine("sluice-1").labels().toString());
   }
 
   @Test

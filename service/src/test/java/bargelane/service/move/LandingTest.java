@@ -255,6 +255,7 @@ class LandingTest extends MovesFixture {
     started("new-1");
     for (int life = 0; life < 2; life++) {
       Work w = work();
+      moves.legId(w);
       db.run(s -> landing.land(s, w, Side.AWAY));
       Berth there = berth(Side.AWAY);
       assertEquals(new Berth("new-1", List.of(CLONE), List.of()), there);
@@ -269,6 +270,7 @@ class LandingTest extends MovesFixture {
     started("new-1");
     for (int life = 0; life < 2; life++) {
       Work w = work();
+      moves.legId(w);
       db.run(s -> landing.land(s, w, Side.AWAY));
     }
     assertEquals(new Berth("new-1", List.of(CLONE), List.of("old-clone")), berth(Side.AWAY));

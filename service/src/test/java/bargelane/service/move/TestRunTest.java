@@ -11,6 +11,7 @@ import bargelane.core.wave.ProbePlan;
 import bargelane.service.plan.WaveStanding;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.TowState;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import java.util.List;
@@ -35,7 +36,8 @@ class TestRunTest extends MovesFixture {
   }
 
   private Gate.State proven() {
-    return db.tx(s -> WaveStanding.of(s, state(), now).gates().values().iterator().next())
+    TowState tow = state();
+    return db.tx(s -> WaveStanding.of(s, tow, now).gates().values().iterator().next())
         .get(Gate.PROVEN.ordinal());
   }
 

@@ -131,10 +131,11 @@ class TurningTest extends MovesFixture {
     when(home.target.openVolume(any(), any(), eq(true)))
         .thenAnswer(
             x -> {
+              String next = work().need(MoveNotes.NEXT_LEG);
               db.run(
                   s -> {
                     LegEntity opened = new LegEntity();
-                    opened.id = work().need(MoveNotes.NEXT_LEG);
+                    opened.id = next;
                     opened.towId = "tow";
                     opened.number = 2;
                     opened.direction = Direction.BACK;

@@ -1,0 +1,20 @@
+package bargelane.api;
+
+import java.time.Instant;
+import java.util.List;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * An account.
+ *
+ * @param seenAt when a session or token of it was last used
+ * @param sessions that are open
+ * @param tokens that are valid
+ */
+public record AccountView(
+    String name,
+    List<String> roles,
+    Instant createdAt,
+    @Nullable Instant seenAt,
+    int sessions,
+    int tokens) {}

@@ -1,0 +1,32 @@
+package bargelane.client.account;
+
+import static bargelane.client.Output.*;
+
+import bargelane.api.AccountView;
+import bargelane.client.Common;
+import java.util.concurrent.Callable;
+import picocli.CommandLine.Command;
+
+/** List accounts, what each may do, and when it was last used. */
+@Command(
+    name = "list",
+    description = "List accounts, what each may do, and when it was last used.",
+    mixinStandardHelpOptions = true,
+    footer = {"", "Example:", "  bargelane account list"})
+final class ListAccounts extends Common implements Callable<Integer> {
+  @Override
+  public Integer call() {
+    rows(
+        out(),
+        output,
+        api().list("/accounts", AccountView.class),
+        "No account.",
+        text("NAME", AccountView::name),
+        text("ROLES", AccountView::roles),
+        number("SESSIONS", AccountView::sessions),
+        number("TOKENS", AccountView::tokens),
+        time("LAST USED", AccountView::seenAt),
+        time("ADDED", AccountView::createdAt));
+    return 0;
+  }
+}

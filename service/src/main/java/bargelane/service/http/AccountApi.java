@@ -1,0 +1,47 @@
+package bargelane.service.http;
+
+import bargelane.api.AccountAdd;
+import bargelane.api.AccountAdded;
+import bargelane.api.AccountEdit;
+import bargelane.api.AccountView;
+import bargelane.api.PasswordChange;
+import bargelane.api.TokenAdd;
+import bargelane.api.TokenAdded;
+import bargelane.api.TokenView;
+import bargelane.core.account.Need;
+import bargelane.service.account.Accounts;
+import bargelane.service.account.Tokens;
+
+/** Endpoints of accounts, and of their sessions and tokens. */
+public record AccountApi(Accounts accounts, Tokens tokens) implements Endpoints.Room {
+
+  @Override
+  public void add(Endpoints e) {
+    e.get("/accounts", "List accounts and what each may do", Need.KEEP)
+        .lists(AccountView.class, r -> accounts.list());
+    e.post("/accounts", "Add an account", Need.KEEP)
+        .secret()
+        .takes(AccountAdd.class)
+        .creates(AccountAdded.class, (r, b) -> accounts.add(b));
+    e.put("/accounts/{account}", "Change an account's roles or its password", Need.KEEP)
+        .takes(AccountEdit.class)
+        .gives(AccountView.class, (r, b) -> accounts.edit(r.path("account"), b));
+    e.delete("/accounts/{account}", "Remove an account, its sessions and its tokens", Need.KEEP)
+        .does(r -> accounts.remove(r.path("account")));
+    e.put("/me/password", "Change the own password; other sessions end", Need.SIGN_IN)
+        .takes(PasswordChange.class)
+        .does(
+            (r, b) ->
+                accounts.changePassword(
+                    r.caller(), String.valueOf(b.current()), String.valueOf(b.password())));
+    e.get("/tokens", "Sessions and tokens, the last one used first", Need.SIGN_IN)
+        .query("account", "", "whose, by a keeper; the own ones if left out")
+        .lists(TokenView.class, r -> tokens.list(r.query("account"), r.caller()));
+    e.post("/tokens", "Make a token; its secret is told once", Need.SIGN_IN)
+        .secret()
+        .takes(TokenAdd.class)
+        .creates(TokenAdded.class, (r, b) -> tokens.add(b, r.caller()));
+    e.delete("/tokens/{token}", "Revoke a session or a token at once", Need.SIGN_IN)
+        .does(r -> tokens.revoke(r.path("token"), r.caller()));
+  }
+}
