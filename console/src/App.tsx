@@ -7,12 +7,14 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { BrowserRouter, Link as RouterLink, NavLink, Route, Routes } from 'react-router';
 import { lazy, Suspense } from 'react';
 import { answer, api, ApiProblem, remember } from './api';
+import { moment } from './format';
 import { useLive } from './live';
 import { Status } from './parts/Status';
 import { Trouble } from './parts/Trouble';
 import { SignIn } from './account/SignIn';
 
 const page = <K extends string>(name: K, load: () => Promise<Record<K, React.ComponentType>>) => lazy(async () => ({ default: (await load())[name] }));
+const AccessPage = page('AccessPage', () => import('./account/AccessPage'));
 const AssessedMachinePage = page('AssessedMachinePage', () => import('./assessments/AssessedMachinePage'));
 const AssessmentPage = page('AssessmentPage', () => import('./assessments/AssessmentPage'));
 const AssessmentsPage = page('AssessmentsPage', () => import('./assessments/AssessmentsPage'));
@@ -41,8 +43,8 @@ const SECTIONS = [
   ['/activity', 'Activity'],
 ] as const;
 
-function Bar({ onSignOut }: { onSignOut: () => void }) {
-  const live = useLive();
+function Bar({ account, onSignOut }: { account: string; onSignOut: () => void }) {
+  const cut = useLive();
   const { mode, systemMode, setMode } = useColorScheme();
   const dark = (mode === 'system' ? systemMode : mode) === 'dark';
   return (
@@ -58,12 +60,21 @@ function Bar({ onSignOut }: { onSignOut: () => void }) {
         ))}
       </Box>
       <Box sx={{ ml: 'auto', display: 'flex', gap: 2, alignItems: 'center' }}>
-        <Status tone={live ? 'good' : 'bad'}>{live ? 'live' : 'not connected'}</Status>
+        <Status tone={cut === undefined ? 'good' : 'bad'}>{cut === undefined ? 'live' : `not connected since ${moment(cut.toISOString())}: what is shown is of then`}</Status>
         <Button onClick={() => setMode(dark ? 'light' : 'dark')}>{dark ? 'Light' : 'Dark'}</Button>
+        <NavLink to="/access" style={linked} aria-label={`Access of ${account}`}>
+          {account}
+        </NavLink>
         <Button onClick={onSignOut}>Sign out</Button>
       </Box>
     </Box>
   );
+}
+
+const AGAIN_MS = 3000;
+
+function signedOut(error: Error | null): boolean {
+  return error instanceof ApiProblem && error.problem.status === 401;
 }
 
 export function App() {
@@ -76,8 +87,10 @@ export function App() {
       return me;
     },
     retry: false,
+    // Away: it is asked for until it is back.
+    refetchInterval: (query) => (query.state.error === null || signedOut(query.state.error) ? false : AGAIN_MS),
   });
-  if (me.error instanceof ApiProblem && me.error.problem.status === 401) {
+  if (signedOut(me.error)) {
     return <SignIn onSignedIn={() => void client.resetQueries()} />;
   }
   // While the service is away the page stays as it was last read; the bar says that it is not connected.
@@ -90,7 +103,7 @@ export function App() {
   };
   return (
     <BrowserRouter>
-      <Bar onSignOut={() => void signOut()} />
+      <Bar account={me.data.account} onSignOut={() => void signOut()} />
       <Box component="main" sx={{ p: 2, maxWidth: 1500, mx: 'auto' }}>
         <Suspense fallback={null}>
         <Routes>
@@ -107,6 +120,7 @@ export function App() {
           <Route path="/waves" element={<WavesPage />} />
           <Route path="/recovery" element={<RecoveryPage />} />
           <Route path="/activity" element={<ActivityPage />} />
+          <Route path="/access" element={<AccessPage />} />
           <Route path="/waves/:name" element={<WavePage />} />
           <Route
             path="*"

@@ -22,16 +22,18 @@ const CONCERNS: Record<string, string[]> = {
   assessment: ['overview', 'assessments', 'assessment', 'assessed', 'assessed-machine', 'machine-assessments', 'comparison', 'price-books', 'fitness-rules', 'wave', 'waves'],
 };
 const GATHER_MS = 120;
+const RETRY_MS = 3000;
 
 /**
  * Reads the service's events and has what they concern read again, what comes close together once. The browser goes
- * on after the last event it saw when the connection was cut. Gives whether the stream is open.
+ * on after the last event it saw when the connection was cut. Gives since when the stream is cut off; nothing while it is open.
  */
-export function useLive(): boolean {
+export function useLive(): Date | undefined {
   const client = useQueryClient();
-  const [open, setOpen] = useState(true);
+  const [cut, setCut] = useState<Date>();
   useEffect(() => {
-    const stream = new EventSource('/api/v1/events/stream');
+    let stream: EventSource;
+    let retry: number | undefined;
     let due: number | undefined;
     let everything = false;
     const concerned = new Set<string>();
@@ -45,24 +47,37 @@ export function useLive(): boolean {
         void client.invalidateQueries({ predicate: (query) => all || keys.has(String(query.queryKey[0])) });
       }, GATHER_MS);
     };
-    Object.entries(CONCERNS).forEach(([kind, keys]) =>
-      stream.addEventListener(kind, () => {
-        keys.forEach((key) => concerned.add(key));
+    const begin = () => {
+      stream = new EventSource('/api/v1/events/stream');
+      Object.entries(CONCERNS).forEach(([kind, keys]) =>
+        stream.addEventListener(kind, () => {
+          keys.forEach((key) => concerned.add(key));
+          later();
+        }),
+      );
+      stream.onopen = () => {
+        setCut(undefined);
+        everything = true;
         later();
-      }),
-    );
-    stream.onopen = () => {
-      setOpen(true);
-      everything = true;
-      later();
+      };
+      stream.onerror = () => {
+        setCut((since) => since ?? new Date());
+        // The browser goes on by itself after a cut, and not after a refusal: while the database is away, or the session has ended.
+        if (stream.readyState === EventSource.CLOSED) {
+          void client.invalidateQueries({ queryKey: ['me'] });
+          window.clearTimeout(retry);
+          retry = window.setTimeout(begin, RETRY_MS);
+        }
+      };
     };
-    stream.onerror = () => setOpen(false);
+    begin();
     return () => {
+      window.clearTimeout(retry);
       window.clearTimeout(due);
       stream.close();
     };
   }, [client]);
-  return open;
+  return cut;
 }
 
 /** The service's time, going on by itself once a second between two readings. */

@@ -4,6 +4,7 @@ import bargelane.api.Problem;
 import bargelane.client.account.AccountCommands;
 import bargelane.client.agent.AgentCommands;
 import bargelane.client.assessment.AssessmentCommands;
+import bargelane.client.audit.AuditCommands;
 import bargelane.client.book.BookCommands;
 import bargelane.client.connection.ConnectionCommands;
 import bargelane.client.credential.CredentialCommands;
@@ -57,6 +58,7 @@ import picocli.CommandLine.Command;
       EventCommands.class,
       AccountCommands.class,
       TokenCommands.class,
+      AuditCommands.class,
       Completion.class,
       Manual.class,
       Completion.Words.class

@@ -173,6 +173,7 @@ public final class Harness implements Closeable {
             List.of(
                 Path.of(System.getProperty("java.home"), "bin", "java").toString(),
                 "-XX:+UseSerialGC",
+                "-XX:+ExitOnOutOfMemoryError",
                 "-Xmx" + memory));
     if (Harness.class.desiredAssertionStatus()) {
       command.add("-ea:bargelane...");

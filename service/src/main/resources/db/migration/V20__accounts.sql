@@ -14,7 +14,7 @@ alter table token add column created_at timestamptz;
 alter table token add column used_at timestamptz;
 alter table token add column used_from text;
 -- Until now the only tokens were those that the launcher keeps in its home.
-update token set kind = 'home', name = 'of the home' where kind = 'token';
+update token set kind = 'home', name = 'launcher' where kind = 'token';
 create index token_account on token (account_id);
 
 -- Wrong passwords: how many in a row, and until when the next try waits.

@@ -55,12 +55,19 @@ public final class Durations {
 
   /** Writes a duration as it is read, in its two largest units: {@code 1h30m}, {@code 45s}. */
   public static String text(Duration duration) {
-    long millis = Math.abs(duration.toMillis());
+    // The longest there are have more milliseconds than a number holds.
+    long seconds = duration.getSeconds();
+    int millis = duration.toMillisPart();
     String sign = duration.isNegative() ? "-" : "";
-    if (millis < 1000) {
+    if (seconds < 0) {
+      Duration most = Duration.ofSeconds(Long.MAX_VALUE);
+      Duration turned = seconds == Long.MIN_VALUE ? most : duration.negated();
+      seconds = turned.getSeconds();
+      millis = turned.toMillisPart();
+    }
+    if (seconds == 0) {
       return millis == 0 ? "0s" : sign + millis + "ms";
     }
-    long seconds = millis / 1000;
     long[] values = {seconds / 86_400, seconds / 3600 % 24, seconds / 60 % 60, seconds % 60};
     String[] units = {"d", "h", "m", "s"};
     List<String> parts = new ArrayList<>();

@@ -77,4 +77,13 @@ class DurationsTest {
       assertEquals(Durations.text(d), Durations.text(again));
     }
   }
+
+  @Test
+  void theLongestThereAreCanBeWritten() {
+    assertEquals(
+        "106751991167300d15h", Durations.text(Duration.ofSeconds(Long.MAX_VALUE, 999_999_999)));
+    assertEquals("-106751991167300d15h", Durations.text(Duration.ofSeconds(Long.MIN_VALUE)));
+    assertEquals("-1s", Durations.text(Duration.ofMillis(-1500)));
+    assertEquals("-500ms", Durations.text(Duration.ofMillis(-500)));
+  }
 }

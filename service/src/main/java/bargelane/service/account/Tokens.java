@@ -110,7 +110,7 @@ public final class Tokens {
     db.run(
         s -> {
           TokenEntity t = fresh(Accounts.known(s, account).id, "home", secret, Optional.empty());
-          t.name = "of the home";
+          t.name = "launcher";
           s.persist(t);
         });
     return secret;

@@ -43,6 +43,7 @@ public record AssessApi(
     e.get("/assessments", "List assessments, the newest revision of each", Need.READ)
         .lists(AssessmentView.class, r -> assessments.list());
     e.post("/assessments", "Assess machines for a target, on both bases", Need.PLAN)
+        .heavy()
         .takes(AssessmentAdd.class)
         .creates(AssessmentView.class, (r, b) -> assessments.add(b, r.by()));
     e.get("/assessments/{assessment}", "One revision in sum", Need.READ)
@@ -64,6 +65,7 @@ public record AssessApi(
             "/assessments/{assessment}/revisions",
             "Assess the same choice of machines anew, with other assumptions",
             Need.PLAN)
+        .heavy()
         .takes(RevisionAdd.class)
         .creates(
             AssessmentView.class, (r, b) -> assessments.revise(r.path("assessment"), b, r.by()));
@@ -104,6 +106,7 @@ public record AssessApi(
             Need.READ)
         .lists(MachineAssessment.class, r -> rows.ofMachine(r.path("machine")));
     e.get("/assessments/{assessment}/comparison", "Two revisions side by side", Need.READ)
+        .heavy()
         .number("from", 0, "revision of this one; the newest if left out")
         .query("with", "", "another assessment; this one if left out")
         .number("to", 0, "revision of the other; the newest if left out")
@@ -123,15 +126,18 @@ public record AssessApi(
             "/assessments/{assessment}/accept",
             "Accept sizes of a revision: the gate 'sized'",
             Need.PLAN)
+        .heavy()
         .takes(AssessmentAccept.class)
         .gives(AcceptResult.class, (r, b) -> sizes.accept(r.path("assessment"), b, r.by()));
     e.post(
             "/assessments/{assessment}/what-if",
             "Cost and machines above their size for a grid of choices",
             Need.PLAN)
+        .heavy()
         .takes(WhatIfRequest.class)
         .gives(WhatIfView.class, (r, b) -> whatIfs.compute(r.path("assessment"), b));
     e.get("/assessments/{assessment}/costs", "Every line of cost as CSV", Need.READ)
+        .heavy()
         .number("revision", 0, "its number; the newest if left out")
         .query("basis", "observed", "configured or observed")
         .query("form", "own", "own columns, or focus: those of FOCUS 1.0")
@@ -148,6 +154,7 @@ public record AssessApi(
             "/assessments/{assessment}/report",
             "A revision as one page to print or to send",
             Need.READ)
+        .heavy()
         .number("revision", 0, "its number; the newest if left out")
         .document(
             r ->
@@ -161,6 +168,7 @@ public record AssessApi(
         .lists(PriceBookView.class, r -> books.list());
     e.post("/price-books", "Import a price book, whole or not at all", Need.PLAN)
         .longest(Endpoints.LIST_BODY)
+        .heavy()
         .takes(PriceBookAdd.class)
         .gives(ImportResult.class, (r, b) -> books.add(b, r.by()));
     e.get("/price-books/{book}", "One price book with its prices", Need.READ)

@@ -17,6 +17,7 @@ public record ConnectionApi(Connections connections, ConnectionLists lists)
             "Import a list of connections in place of the site's last one",
             Need.PLAN)
         .longest(Endpoints.LIST_BODY)
+        .heavy()
         .takes(CsvImport.class)
         .gives(ImportResult.class, (r, b) -> lists.connections(r.path("site"), b, r.by()));
     e.get("/connections", "Who talks to whom", Need.READ)

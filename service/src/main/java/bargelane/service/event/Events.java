@@ -188,6 +188,9 @@ public final class Events implements Closeable {
       } catch (SQLException e) {
         if (!closed) {
           log.warn("listening for events failed, trying again: {}", e.getMessage());
+          // Readers are told by the end of their streams that what they see is old.
+          db.suspect();
+          ring();
           try {
             await(rings(), 1000);
           } catch (InterruptedException interrupted) {

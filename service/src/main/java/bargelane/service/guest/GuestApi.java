@@ -26,6 +26,7 @@ public record GuestApi(Servers servers, Agents agents, AgentListener listener)
             "Add servers to a site: all of them or, if one is wrong, none",
             Need.KEEP)
         .longest(Endpoints.LIST_BODY)
+        .heavy()
         .takes(ServersAdd.class)
         .gives(ImportResult.class, (r, b) -> servers.add(r.path("site"), b, r.by()));
     e.put("/sites/{site}/servers/{server}", "Say which host keys a server may have", Need.KEEP)

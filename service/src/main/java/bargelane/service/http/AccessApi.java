@@ -55,7 +55,7 @@ public record AccessApi(Db db, Accounts accounts, Tokens tokens, Events events, 
     e.get("/me", "Who is signed in", Need.SIGN_IN).gives(SignedIn.class, r -> signedIn(r.caller()));
     e.get("/events", "Events after a number, oldest first", Need.READ)
         .number("after", 0, "the number of the last event that is known")
-        .first(200)
+        .first(200, 1000)
         .lists(EventView.class, r -> events.after(r.number("after"), r.number("size")));
   }
 

@@ -4,16 +4,19 @@ import bargelane.api.AccountAdd;
 import bargelane.api.AccountAdded;
 import bargelane.api.AccountEdit;
 import bargelane.api.AccountView;
+import bargelane.api.AuditCheck;
+import bargelane.api.AuditView;
 import bargelane.api.PasswordChange;
 import bargelane.api.TokenAdd;
 import bargelane.api.TokenAdded;
 import bargelane.api.TokenView;
 import bargelane.core.account.Need;
 import bargelane.service.account.Accounts;
+import bargelane.service.account.Audit;
 import bargelane.service.account.Tokens;
 
 /** Endpoints of accounts, and of their sessions and tokens. */
-public record AccountApi(Accounts accounts, Tokens tokens) implements Endpoints.Room {
+public record AccountApi(Accounts accounts, Tokens tokens, Audit audit) implements Endpoints.Room {
 
   @Override
   public void add(Endpoints e) {
@@ -41,6 +44,18 @@ public record AccountApi(Accounts accounts, Tokens tokens) implements Endpoints.
         .secret()
         .takes(TokenAdd.class)
         .creates(TokenAdded.class, (r, b) -> tokens.add(b, r.caller()));
+    e.get("/audit", "Who asked for what to be changed, and what was refused", Need.KEEP)
+        .query("account", "", "whose; everybody's if left out")
+        .flag("refused", "only what was refused or failed")
+        .paged()
+        .pages(
+            AuditView.class,
+            r ->
+                audit.list(
+                    r.query("account"), r.flag("refused"), r.number("page"), r.number("size")));
+    e.get("/audit/check", "Whether any entry of the audit was changed or taken out", Need.KEEP)
+        .heavy()
+        .gives(AuditCheck.class, r -> audit.verify());
     e.delete("/tokens/{token}", "Revoke a session or a token at once", Need.SIGN_IN)
         .does(r -> tokens.revoke(r.path("token"), r.caller()));
   }

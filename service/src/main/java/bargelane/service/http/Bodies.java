@@ -117,6 +117,9 @@ final class Bodies {
       if (text.indexOf('\0') >= 0) {
         throw invalid(p, "a text with the character U+0000");
       }
+      if (!StandardCharsets.UTF_8.newEncoder().canEncode(text)) {
+        throw invalid(p, "a text with half a surrogate pair");
+      }
       return text;
     }
   }

@@ -31,16 +31,23 @@ final class Callers {
    *     these, or a session's write does not carry its value
    */
   Caller allowed(Context ctx, Set<Need> needs) {
-    if (needs.contains(Need.NOTHING)) {
-      return Caller.nobody(ctx.ip());
-    }
-    Caller caller = known(ctx);
+    Caller caller = known(ctx, needs);
+    mayDo(caller, needs);
+    return caller;
+  }
+
+  /** Who calls, whatever they may do; nobody where nobody need be known. */
+  Caller known(Context ctx, Set<Need> needs) {
+    return needs.contains(Need.NOTHING) ? Caller.nobody(ctx.ip()) : known(ctx);
+  }
+
+  /** Refuses whoever may not do what needs one of these. */
+  static void mayDo(Caller caller, Set<Need> needs) {
     if (!caller.may(needs)) {
       throw ProblemException.notAllowed(
           caller.account() + " may not do this: it needs " + words(needs),
           "ask a keeper for the role, or sign in as somebody who has it");
     }
-    return caller;
   }
 
   private Caller known(Context ctx) {

@@ -10,6 +10,7 @@ import java.util.Set;
  * @param needs what whoever calls must be allowed, one of these
  * @param secret whether its answer may never be stored
  * @param longest bytes that its body may have
+ * @param heavy whether it takes long: few of these are done at once
  * @param status of success; 204 where it gives nothing
  * @param takes what its body is; {@code Void} for none, {@code byte[]} as it is
  * @param gives what one of its answer is; {@code Void} for nothing
@@ -22,6 +23,7 @@ record Endpoint(
     Set<Need> needs,
     boolean secret,
     int longest,
+    boolean heavy,
     int status,
     Class<?> takes,
     Class<?> gives,

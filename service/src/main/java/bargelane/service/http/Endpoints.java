@@ -93,6 +93,7 @@ public final class Endpoints {
     private final Set<Need> needs;
     private boolean secret;
     private int longest = USUAL_BODY;
+    private boolean heavy;
 
     private Route(String method, String path, String summary, Set<Need> needs) {
       this.method = method;
@@ -121,7 +122,12 @@ public final class Endpoints {
 
     /** How many of the first entries are given. */
     public Route first(int otherwise) {
-      return number("size", otherwise, "at most so many, 1 to 500", 1, LONGEST_PAGE);
+      return first(otherwise, LONGEST_PAGE);
+    }
+
+    /** How many of the first entries are given, and may be. */
+    public Route first(int otherwise, int most) {
+      return number("size", otherwise, "at most so many, 1 to " + most, 1, most);
     }
 
     /** A parameter that is true or, left out, false. */
@@ -148,6 +154,12 @@ public final class Endpoints {
       return this;
     }
 
+    /** It computes for long, or over much: few such calls are done at once. */
+    public Route heavy() {
+      heavy = true;
+      return this;
+    }
+
     /** With a body. */
     public <B> Bodied<B> takes(Class<B> type) {
       return new Bodied<>(this, type);
@@ -164,6 +176,7 @@ public final class Endpoints {
               Set.copyOf(needs),
               secret,
               longest,
+              heavy,
               status,
               takes,
               gives,

@@ -1,6 +1,7 @@
 package bargelane.service.http;
 
 import bargelane.core.account.Need;
+import bargelane.service.account.Audit;
 import bargelane.service.account.Caller;
 import bargelane.service.account.Tokens;
 import bargelane.service.event.Events;
@@ -18,9 +19,11 @@ import java.nio.charset.StandardCharsets;
 import java.time.Clock;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.Set;
 import java.util.TreeMap;
 import java.util.TreeSet;
+import java.util.concurrent.Semaphore;
 import java.util.concurrent.TimeUnit;
 import org.eclipse.jetty.server.handler.EagerContentHandler;
 
@@ -45,8 +48,15 @@ public final class HttpApi implements Closeable {
   private static final List<String> METHODS =
       List.of("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS");
 
+  /** Calls that compute for long are done by so many at once, and waited for so long. */
+  private static final int HEAVY = 3;
+
+  private static final long HEAVY_WAIT_SECONDS = 20;
+
+  private final Semaphore heavy = new Semaphore(HEAVY, true);
   private final Javalin http;
   private final Callers callers;
+  private final Audited audited;
   private final Once once;
   private final EventStream stream;
   private final PrometheusMeterRegistry meters;
@@ -57,11 +67,13 @@ public final class HttpApi implements Closeable {
       int port,
       Endpoints endpoints,
       Tokens tokens,
+      Audit audit,
       Events events,
       Db db,
       Clock clock,
       PrometheusMeterRegistry meters) {
     this.callers = new Callers(tokens);
+    this.audited = new Audited(audit);
     this.once = new Once(db, clock);
     this.stream = new EventStream(events, tokens);
     this.meters = meters;
@@ -186,7 +198,8 @@ public final class HttpApi implements Closeable {
   private void serve(Context ctx, Endpoint e) throws Exception {
     long begun = System.nanoTime();
     try {
-      Caller caller = callers.allowed(ctx, e.needs());
+      Caller caller = callers.known(ctx, e.needs());
+      audited.ifRefused(ctx, e, caller, () -> Callers.mayDo(caller, e.needs()));
       Request request = new Request(ctx, caller, e);
       Bodies.read(
           ctx.bodyInputStream(),
@@ -194,11 +207,8 @@ public final class HttpApi implements Closeable {
           e.longest(),
           body -> {
             json(ctx, e, body);
-            String key = ctx.header("Idempotency-Key");
-            if (key != null && e.method().equals("POST") && !e.secret()) {
-              once.serve(ctx, e, request, key, body);
-            } else {
-              answer(ctx, e.status(), e.handle(request, body));
+            try (Turn turn = turn(e)) {
+              audited.call(ctx, e, caller, body, () -> act(ctx, e, request, body));
             }
           });
     } finally {
@@ -206,6 +216,38 @@ public final class HttpApi implements Closeable {
           .tag("endpoint", e.method() + " " + e.path())
           .register(meters)
           .record(System.nanoTime() - begun, TimeUnit.NANOSECONDS);
+    }
+  }
+
+  /** A call's part of what few may do at once. */
+  private record Turn(Optional<Semaphore> of) implements AutoCloseable {
+    @Override
+    public void close() {
+      of.ifPresent(Semaphore::release);
+    }
+  }
+
+  private Turn turn(Endpoint e) throws InterruptedException {
+    if (!e.heavy()) {
+      return new Turn(Optional.empty());
+    }
+    if (!heavy.tryAcquire(HEAVY_WAIT_SECONDS, TimeUnit.SECONDS)) {
+      throw new ProblemException(
+              429,
+              "service-busy",
+              "as many assessments, comparisons and imports run as may at once",
+              "ask again in a moment")
+          .after(HEAVY_WAIT_SECONDS);
+    }
+    return new Turn(Optional.of(heavy));
+  }
+
+  private void act(Context ctx, Endpoint e, Request request, byte[] body) throws Exception {
+    String key = ctx.header("Idempotency-Key");
+    if (key != null && e.method().equals("POST") && !e.secret()) {
+      once.serve(ctx, e, request, key, body);
+    } else {
+      answer(ctx, e.status(), e.handle(request, body));
     }
   }
 

@@ -76,10 +76,9 @@ final class Problems {
       refused(ctx, state.get());
       return;
     }
-    String entry = Ids.next("log");
-    log.error("{}: {} {} failed", entry, ctx.method(), ctx.path(), e);
     Optional<String> database = Db.trouble(e);
     if (database.isPresent()) {
+      log.debug("{} {} failed", ctx.method(), ctx.path(), e);
       tell(
           ctx,
           503,
@@ -89,6 +88,8 @@ final class Problems {
               "see that it runs and has room on its disk, then start it", Action.SERVICE_START));
       return;
     }
+    String entry = Ids.next("log");
+    log.error("{}: {} {} failed", entry, ctx.method(), ctx.path(), e);
     tell(
         ctx,
         500,
@@ -147,6 +148,8 @@ final class Problems {
     return (request, response, callback) -> {
       int status = response.getStatus();
       response.getHeaders().put(HttpHeader.CONTENT_TYPE, TYPE);
+      // What could not be parsed leaves nothing to go on from: the server closes the connection.
+      response.getHeaders().put(HttpHeader.CONNECTION, "close");
       byte[] body =
           document(
               status,

@@ -59,6 +59,7 @@ public record MachineApi(
             r -> scans.changes(r.path("site"), "", r.number("page"), r.number("size")));
     e.post("/sites/{site}/machines", "Import a list of machines, whole or not at all", Need.PLAN)
         .longest(Endpoints.LIST_BODY)
+        .heavy()
         .takes(CsvImport.class)
         .gives(ImportResult.class, (r, b) -> lists.machines(r.path("site"), b, r.by()));
   }
@@ -98,6 +99,7 @@ public record MachineApi(
         .gives(LabelResult.class, (r, b) -> machines.label(b, r.by()));
     e.post("/machines/labels/list", "Give labels to machines by hand, from a list", Need.PLAN)
         .longest(Endpoints.LIST_BODY)
+        .heavy()
         .takes(CsvImport.class)
         .gives(ImportResult.class, (r, b) -> labelRules.list(b, r.by()));
     e.get("/label-rules", "Rules that give labels, the one that counts first", Need.READ)

@@ -17,6 +17,8 @@ import java.io.IOException;
 import java.nio.file.Path;
 import java.time.Clock;
 import java.time.Duration;
+import java.util.ArrayDeque;
+import java.util.Deque;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -38,6 +40,7 @@ public final class BargeLane implements Closeable {
   private static final Logger log = LoggerFactory.getLogger(BargeLane.class);
 
   private final Db db;
+  private final NodeName name;
   private final Events events;
   private final Rooms rooms;
   private final Scheduler scheduler;
@@ -45,34 +48,50 @@ public final class BargeLane implements Closeable {
   private final Tug tug;
 
   public BargeLane(Options o, Clock clock) throws IOException {
-    db =
-        new Db(
-            o.databaseUrl(),
-            o.databaseUser(),
-            o.databasePassword(),
-            Entities.ALL,
-            Entities.migrations());
-    events = new Events(db, clock, o.databaseUrl(), o.databaseUser(), o.databasePassword());
-    rooms = new Rooms(db, events, clock, o.home(), o.node(), o.pace(), o.agents());
-    scheduler = schedule(o);
-    if (rooms.agents.wanted()) {
-      try {
-        rooms.listener.open();
-      } catch (ProblemException e) {
-        // Everything else works; agents keep what they see until they are listened to again.
-        log.error("{}; {}", e.getMessage(), e.remedy());
+    Deque<Closeable> opened = new ArrayDeque<>();
+    try {
+      db =
+          new Db(
+              o.databaseUrl(),
+              o.databaseUser(),
+              o.databasePassword(),
+              Entities.ALL,
+              Entities.migrations());
+      opened.push(db);
+      // After the schema, so that a start that is refused changes nothing of another's work.
+      name = new NodeName(o.databaseUrl(), o.databaseUser(), o.databasePassword(), o.node());
+      opened.push(name);
+      events = new Events(db, clock, o.databaseUrl(), o.databaseUser(), o.databasePassword());
+      opened.push(events);
+      rooms = new Rooms(db, events, clock, o.home(), o.node(), o.pace(), o.agents());
+      opened.push(rooms.listener);
+      scheduler = schedule(o);
+      opened.push(scheduler::stop);
+      if (rooms.agents.wanted()) {
+        try {
+          rooms.listener.open();
+        } catch (ProblemException e) {
+          // Everything else works; agents keep what they see until they are listened to again.
+          log.error("{}; {}", e.getMessage(), e.remedy());
+        }
       }
+      Endpoints endpoints = new Endpoints();
+      rooms.apis.forEach(api -> api.add(endpoints));
+      PrometheusMeterRegistry meters = new PrometheusMeterRegistry(PrometheusConfig.DEFAULT);
+      new JvmMemoryMetrics().bindTo(meters);
+      http = new HttpApi(o.port(), endpoints, rooms.tokens, rooms.audit, events, db, clock, meters);
+      opened.push(http);
+      FirstStart.account(o.home(), rooms.accounts, rooms.tokens);
+      String address = "http://127.0.0.1:" + http.port();
+      FirstStart.write(o.home().resolve("address"), address + "\n");
+      tug = o.withTug() ? new Tug(o.node() + "-tug", rooms.desk, 2, 2) : null;
+      log.info("Barge Lane serves at {}", address);
+    } catch (IOException | RuntimeException e) {
+      for (Closeable one : opened) {
+        one.close();
+      }
+      throw e;
     }
-    Endpoints endpoints = new Endpoints();
-    rooms.apis.forEach(api -> api.add(endpoints));
-    PrometheusMeterRegistry meters = new PrometheusMeterRegistry(PrometheusConfig.DEFAULT);
-    new JvmMemoryMetrics().bindTo(meters);
-    http = new HttpApi(o.port(), endpoints, rooms.tokens, events, db, clock, meters);
-    FirstStart.account(o.home(), rooms.accounts, rooms.tokens);
-    String address = "http://127.0.0.1:" + http.port();
-    FirstStart.write(o.home().resolve("address"), address + "\n");
-    tug = o.withTug() ? new Tug(o.node() + "-tug", rooms.desk, 2, 2) : null;
-    log.info("Barge Lane serves at {}", address);
   }
 
   private Scheduler schedule(Options o) {
@@ -118,6 +137,7 @@ public final class BargeLane implements Closeable {
     rooms.listener.close();
     scheduler.stop();
     events.close();
+    name.close();
     db.close();
   }
 }

@@ -1,6 +1,7 @@
 package bargelane.service.node;
 
 import bargelane.service.account.AccountEntity;
+import bargelane.service.account.AuditEntity;
 import bargelane.service.account.TokenEntity;
 import bargelane.service.assess.AssessmentEntity;
 import bargelane.service.assess.FitnessRulesEntity;
@@ -50,6 +51,7 @@ public final class Entities {
           SettingEntity.class,
           EventEntity.class,
           AccountEntity.class,
+          AuditEntity.class,
           TokenEntity.class,
           AnsweredEntity.class,
           RunEntity.class,

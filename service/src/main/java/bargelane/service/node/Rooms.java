@@ -1,6 +1,7 @@
 package bargelane.service.node;
 
 import bargelane.service.account.Accounts;
+import bargelane.service.account.Audit;
 import bargelane.service.account.Tokens;
 import bargelane.service.assess.AssessApi;
 import bargelane.service.assess.AssessmentReport;
@@ -109,6 +110,7 @@ final class Rooms {
   final ScanSchedule schedule;
   final Tokens tokens;
   final Accounts accounts;
+  final Audit audit;
   final Agents agents;
   final AgentListener listener;
 
@@ -140,12 +142,13 @@ final class Rooms {
     tokens = new Tokens(db, events, clock);
     accounts = new Accounts(db, tokens, clock);
     apis.add(new AccessApi(db, accounts, tokens, events, clock));
-    apis.add(new AccountApi(accounts, tokens));
+    audit = new Audit(db, clock);
+    apis.add(new AccountApi(accounts, tokens, audit));
     runs = new RunEngine(db, events, clock);
     apis.add(new RunApi(new Runs(db), runs));
 
     Credentials credentials =
-        new Credentials(db, new Vault(home.resolve("master-key")), events, clock);
+        new Credentials(db, Vault.of(home.resolve("master-key"), db), events, clock);
     sites = new Sites(db, credentials, events, clock);
     ledger = new Ledger(db, sites, clock, Settings.installation(db), node);
     ledger.open();

@@ -147,6 +147,15 @@ public final class ServiceMain implements Callable<Integer> {
   }
 
   public static void main(String[] args) {
-    System.exit(new CommandLine(new ServiceMain()).execute(args));
+    CommandLine line = new CommandLine(new ServiceMain());
+    line.setExecutionExceptionHandler(
+        (e, command, parsed) -> {
+          if (!(e instanceof IOException)) {
+            throw e;
+          }
+          command.getErr().println("Error: " + e.getMessage());
+          return 1;
+        });
+    System.exit(line.execute(args));
   }
 }

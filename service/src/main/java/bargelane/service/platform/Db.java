@@ -6,6 +6,7 @@ import jakarta.persistence.OptimisticLockException;
 import java.io.Closeable;
 import java.sql.SQLException;
 import java.sql.SQLTransientConnectionException;
+import java.time.Duration;
 import java.util.List;
 import java.util.Optional;
 import java.util.function.Consumer;
@@ -22,9 +23,13 @@ import org.hibernate.query.SelectionQuery;
 /** The database: Flyway owns its schema, Hibernate checks that the entities fit it. */
 public final class Db implements Closeable {
 
+  /** How long a transaction waits for a connection of the pool. */
+  private static final Duration PATIENCE = Duration.ofSeconds(10);
+
   private final HikariDataSource source;
+  private final Away away;
   private final SessionFactory sessions;
-  private final ThreadLocal<Boolean> inside = new ThreadLocal<>();
+  private final ThreadLocal<Session> inside = new ThreadLocal<>();
 
   /**
    * Connects, brings the schema up to date and checks the entities against it.
@@ -45,6 +50,7 @@ public final class Db implements Closeable {
     // Signing in is dear (SCRAM, thousands of hashes each): the others are opened when needed.
     config.setMinimumIdle(3);
     config.setPoolName("bargelane");
+    config.setConnectionTimeout(PATIENCE.toMillis());
     source = new HikariDataSource(config);
     Flyway.configure().dataSource(source).javaMigrations(migrations).load().migrate();
     Configuration hibernate = new Configuration();
@@ -53,6 +59,12 @@ public final class Db implements Closeable {
     hibernate.setProperty("hibernate.hbm2ddl.auto", "validate");
     hibernate.setProperty("hibernate.jdbc.time_zone", "UTC");
     sessions = hibernate.buildSessionFactory();
+    away = new Away(url, user, password);
+  }
+
+  /** Has it seen whether the database is away: somebody's connection to it has broken. */
+  public void suspect() {
+    away.suspect();
   }
 
   /** Asks the database something, and fails if it can't be reached. */
@@ -65,17 +77,30 @@ public final class Db implements Closeable {
   }
 
   /**
-   * Runs work in one transaction. Work that is done in it gets its session: a second transaction
-   * inside would hold one connection and want another, and many of them together would wait for
-   * each other for ever. Where assertions are on, as in tests, that is refused.
+   * Runs work in one transaction. Work that is done inside other work of the same thread joins its
+   * transaction: one call needs one connection, so that many together never wait for each other.
    */
   public <T> T tx(Function<Session, T> work) {
-    assert inside.get() == null : "a transaction is begun inside another";
-    inside.set(Boolean.TRUE);
+    Session outer = inside.get();
+    if (outer != null) {
+      return work.apply(outer);
+    }
+    away.refuse();
     try {
-      return sessions.fromTransaction(work::apply);
-    } finally {
-      inside.remove();
+      return sessions.fromTransaction(
+          session -> {
+            inside.set(session);
+            try {
+              return work.apply(session);
+            } finally {
+              inside.remove();
+            }
+          });
+    } catch (RuntimeException e) {
+      if (trouble(e).isPresent()) {
+        away.suspect();
+      }
+      throw e;
     }
   }
 
@@ -171,6 +196,7 @@ public final class Db implements Closeable {
 
   @Override
   public void close() {
+    away.close();
     sessions.close();
     source.close();
   }

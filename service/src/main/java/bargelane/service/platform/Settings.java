@@ -9,6 +9,8 @@ public final class Settings {
   public static String installation(Db db) {
     return db.tx(
         s -> {
+          // Two nodes may start for the first time at once.
+          Db.lock(s, "installation");
           SettingEntity setting = s.find(SettingEntity.class, "installation");
           if (setting == null) {
             setting = new SettingEntity();

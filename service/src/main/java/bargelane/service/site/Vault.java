@@ -1,14 +1,20 @@
 package bargelane.service.site;
 
+import bargelane.service.platform.Db;
+import bargelane.service.platform.SettingEntity;
 import java.io.IOException;
+import java.io.UncheckedIOException;
 import java.nio.ByteBuffer;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
 import java.nio.file.attribute.PosixFilePermissions;
 import java.security.GeneralSecurityException;
 import java.security.SecureRandom;
 import java.util.Arrays;
+import java.util.Base64;
+import java.util.List;
 import javax.crypto.Cipher;
 import javax.crypto.spec.GCMParameterSpec;
 import javax.crypto.spec.SecretKeySpec;
@@ -20,21 +26,83 @@ import javax.crypto.spec.SecretKeySpec;
  */
 public final class Vault {
 
+  /** What is sealed to know the key again. */
+  private static final String CHECK = "master-key-check";
+
   private static final int NONCE = 12;
   private static final int TAG_BITS = 128;
 
   private final SecretKeySpec key;
   private final SecureRandom random = new SecureRandom();
 
+  /**
+   * Reads the key of an installation, or makes it at the very first start.
+   *
+   * @throws IOException if the key is missing, damaged, or not the one that the installation's
+   *     secrets were sealed with
+   */
+  public static Vault of(Path keyFile, Db db) throws IOException {
+    try {
+      return db.tx(
+          s -> {
+            // Of two nodes that start for the first time at once one makes the check.
+            Db.lock(s, CHECK);
+            SettingEntity check = s.find(SettingEntity.class, CHECK);
+            List<CredentialEntity> sealed =
+                Db.query(s, CredentialEntity.class, "from CredentialEntity order by id")
+                    .setMaxResults(1)
+                    .getResultList();
+            if (!Files.exists(keyFile) && (check != null || !sealed.isEmpty())) {
+              throw wrong(keyFile, "is missing");
+            }
+            Vault vault;
+            try {
+              vault = new Vault(keyFile);
+            } catch (IOException e) {
+              throw new UncheckedIOException(e);
+            }
+            try {
+              if (check != null) {
+                vault.open(CHECK, Base64.getDecoder().decode(check.value));
+              } else {
+                sealed.forEach(c -> vault.open(c.id, c.sealed));
+                SettingEntity made = new SettingEntity();
+                made.name = CHECK;
+                made.value = Base64.getEncoder().encodeToString(vault.seal(CHECK, CHECK));
+                s.persist(made);
+              }
+            } catch (IllegalStateException e) {
+              throw wrong(keyFile, "is not the one that the secrets here were sealed with");
+            }
+            return vault;
+          });
+    } catch (UncheckedIOException e) {
+      throw e.getCause();
+    }
+  }
+
+  private static UncheckedIOException wrong(Path keyFile, String how) {
+    return new UncheckedIOException(
+        new IOException(
+            "the master key file "
+                + keyFile
+                + " "
+                + how
+                + ": restore it from your backup, or copy it from the first node's home"));
+  }
+
   /** Reads the key, or makes it the first time. */
-  public Vault(Path keyFile) throws IOException {
+  Vault(Path keyFile) throws IOException {
     if (!Files.exists(keyFile)) {
       byte[] fresh = new byte[32];
       random.nextBytes(fresh);
+      // Whole or not at all.
+      Path part = keyFile.resolveSibling(keyFile.getFileName() + ".new");
+      Files.deleteIfExists(part);
       Files.createFile(
-          keyFile,
-          PosixFilePermissions.asFileAttribute(PosixFilePermissions.fromString("rw-------")));
-      Files.write(keyFile, fresh);
+          part, PosixFilePermissions.asFileAttribute(PosixFilePermissions.fromString("rw-------")));
+      Files.write(part, fresh);
+      Files.move(part, keyFile, StandardCopyOption.ATOMIC_MOVE);
     }
     byte[] bytes = Files.readAllBytes(keyFile);
     if (bytes.length != 32) {

@@ -13,6 +13,7 @@ public record UsageApi(Usages usages, UsageLists lists) implements Endpoints.Roo
   public void add(Endpoints e) {
     e.post("/usage", "Import a list of what machines used, whole or not at all", Need.PLAN)
         .longest(Endpoints.LIST_BODY)
+        .heavy()
         .takes(CsvImport.class)
         .gives(ImportResult.class, (r, b) -> lists.usage(b, r.by()));
     e.get("/machines/{machine}/usage", "What a machine used over a window of time", Need.READ)

@@ -218,6 +218,36 @@ class AccessTest extends Served {
   }
 
   @Test
+  void whatIsAskedAndRefusedIsInTheAuditWithoutItsSecrets() throws Exception {
+    String mate = account("audited", "reader");
+    call("POST", "/waves", mate, Map.of("name", "mine"));
+    call("POST", "/lanes", owner, Map.of("name", "nowhere", "from", "x", "to", "y"));
+    done(
+        "POST",
+        "/credentials",
+        owner,
+        Map.of("name", "kept", "type", "token", "secret", "never-to-be-seen"));
+    call("POST", "/sign-in", "", Map.of("account", "audited", "password", "never-to-be-seen"));
+    JsonNode page = done("GET", "/audit?size=200", owner, null);
+    JsonNode newest = page.path("items").path(0);
+    assertEquals(401, newest.path("status").asInt(), newest.toString());
+    assertEquals("audited", newest.path("account").asText());
+    assertTrue(newest.path("asked").asText().contains("audited"));
+    assertFalse(page.toString().contains("never-to-be-seen"));
+    JsonNode lane = page.path("items").path(2);
+    JsonNode asked = page.path("items").path(3);
+    assertEquals("/api/v1/lanes", asked.path("path").asText());
+    assertEquals(asked.path("id").asLong(), lane.path("of").asLong(), "refused after it was begun");
+    assertTrue(lane.path("status").asInt() >= 400);
+    JsonNode wave = done("GET", "/audit?account=audited&refused=true", owner, null);
+    assertEquals("sign-in-refused", wave.path("items").path(0).path("code").asText());
+    assertEquals("not-allowed", wave.path("items").path(1).path("code").asText());
+    JsonNode check = done("GET", "/audit/check", owner, null);
+    assertEquals("", check.path("broken").asText());
+    assertEquals(403, call("GET", "/audit", mate, null).statusCode());
+  }
+
+  @Test
   void aRevokedTokenIsWorthNothingAtOnce() throws Exception {
     String token = account("brief", "keeper");
     assertEquals(200, call("GET", "/accounts", token, null).statusCode());

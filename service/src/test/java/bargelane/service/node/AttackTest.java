@@ -130,6 +130,8 @@ class AttackTest extends Served {
             401,
             "{\"account\":\"a\\u0000b\",\"password\":\"x\"}",
             422,
+            "{\"account\":\"a\\ud800b\",\"password\":\"x\"}",
+            422,
             "{\"account\":\"x\",\"password\":\"x\"} and more",
             400,
             "{\"account\":\"x\",\"account\":\"y\",\"password\":\"x\"}",

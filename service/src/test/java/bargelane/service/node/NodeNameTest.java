@@ -1,0 +1,51 @@
+package bargelane.service.node;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.service.guest.AgentListener;
+import java.io.IOException;
+import java.net.InetSocketAddress;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Clock;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+
+/** A second node, under the name of one that lives and under its own. */
+class NodeNameTest extends Served {
+
+  @TempDir Path second;
+
+  private BargeLane another(String name) throws IOException {
+    return new BargeLane(
+        new BargeLane.Options(
+            second,
+            0,
+            database.url,
+            "bargelane",
+            database.password,
+            name,
+            false,
+            new AgentListener.Where(InetSocketAddress.createUnresolved("127.0.0.1", 0), ""),
+            Pace.USUAL),
+        Clock.systemUTC());
+  }
+
+  @Test
+  void aNodeThatLivesKeepsItsNameAndAKeyIsThatOfTheInstallation() throws Exception {
+    String taken = assertThrows(IOException.class, () -> another("served")).getMessage();
+    assertTrue(taken.contains("a node called served is running"), taken);
+    // Another name is free; the first one's key is needed for what is sealed here.
+    String key = assertThrows(IOException.class, () -> another("other")).getMessage();
+    assertTrue(key.contains("master key file"), key);
+    Files.copy(home.resolve("master-key"), second.resolve("master-key"));
+    try (BargeLane other = another("other")) {
+      // Tokens are of the installation, whichever node they were made at.
+      String token = Files.readString(second.resolve("token")).strip();
+      assertEquals(200, call("GET", "/me", token, null).statusCode());
+      assertTrue(other.port() > 0);
+    }
+  }
+}
