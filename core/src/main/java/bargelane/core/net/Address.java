@@ -11,6 +11,8 @@ import java.util.Optional;
  */
 public final class Address {
 
+  private static final int INTERFACE_BITS = 64;
+
   /** Ports, prefixes, wildcards, ranges and the short forms of inet_aton are no addresses here. */
   static final IPAddressStringParameters STRICT =
       new IPAddressStringParameters.Builder()
@@ -53,5 +55,15 @@ public final class Address {
   /** Whether this is an address of IPv6. */
   public static boolean six(String text) {
     return read(text).map(IPAddress::isIPv6).orElse(false);
+  }
+
+  /**
+   * What of an address its holder can't choose: an address of IPv4 itself, the first 64 bits of one
+   * of IPv6 (RFC 4291, section 2.5.1). A text that is no address is given back.
+   */
+  public static String holder(String text) {
+    return read(text)
+        .map(a -> a.isIPv6() ? a.toPrefixBlock(INTERFACE_BITS).toCanonicalString() : text)
+        .orElse(text);
   }
 }

@@ -1,6 +1,7 @@
 package bargelane.service.account;
 
 import bargelane.core.account.SignInWait;
+import bargelane.core.net.Address;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.ProblemException;
 import java.time.Clock;
@@ -37,16 +38,22 @@ final class SignIns {
   }
 
   private static Map<SignInWait, String> keys(String account, String address) {
-    String name = account.substring(0, Math.min(account.length(), LONGEST_NAME));
+    String name = name(account);
+    String from = Address.holder(address);
     Map<SignInWait, String> keys = new EnumMap<>(SignInWait.class);
-    keys.put(SignInWait.PAIR, "pair " + name + " " + address);
-    keys.put(SignInWait.ADDRESS, "address " + address);
+    keys.put(SignInWait.PAIR, "pair " + name + " " + from);
+    keys.put(SignInWait.ADDRESS, "address " + from);
     keys.put(SignInWait.ACCOUNT, "account " + name);
     return keys;
   }
 
   private static String known(String account, String address) {
-    return "known " + account + " " + address;
+    return "known " + name(account) + " " + Address.holder(address);
+  }
+
+  private static String name(String account) {
+    String name = account.substring(0, Math.min(account.length(), LONGEST_NAME));
+    return name.replaceAll("[^a-z0-9._@-]", "?");
   }
 
   /**

@@ -1,6 +1,7 @@
 package bargelane.service.http;
 
 import bargelane.api.EventView;
+import bargelane.core.account.Need;
 import bargelane.service.account.Caller;
 import bargelane.service.account.Tokens;
 import bargelane.service.event.Events;
@@ -11,6 +12,7 @@ import io.javalin.http.Context;
 import io.javalin.http.sse.SseClient;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
@@ -29,6 +31,7 @@ final class EventStream {
   private static final int MOST_OF_ACCOUNT = 30;
   private static final int MOST = 300;
   private static final String CALLER = "caller";
+  private static final String ENDED = "ended";
 
   private final Events events;
   private final Tokens tokens;
@@ -51,7 +54,10 @@ final class EventStream {
    *
    * @throws ProblemException 429 if the account, or all together, have as many as they may
    */
-  void admit(Context ctx, Caller caller) {
+  void admit(Context ctx, Callers callers, Set<Need> needs) {
+    // Before it is seen who calls: what ends from here on is noticed.
+    ctx.attribute(ENDED, tokens.ended());
+    Caller caller = callers.allowed(ctx, needs);
     int all = open.values().stream().mapToInt(n -> n).sum();
     if (all >= MOST || open.getOrDefault(caller.account(), 0) >= MOST_OF_ACCOUNT) {
       throw new ProblemException(
@@ -69,6 +75,7 @@ final class EventStream {
   /** Serves one reader until it leaves, or is no longer signed in. */
   void serve(SseClient client) {
     Caller caller = client.ctx().attribute(CALLER);
+    Long ended = client.ctx().attribute(ENDED);
     client.keepAlive();
     String last = client.ctx().header("Last-Event-ID");
     long from = last != null && last.matches("[0-9]{1,18}") ? Long.parseLong(last) : newest();
@@ -81,7 +88,7 @@ final class EventStream {
     threads.submit(
         () -> {
           try {
-            pump(client, caller, from);
+            pump(client, caller, ended, from);
           } finally {
             left(caller);
             client.close();
@@ -98,9 +105,9 @@ final class EventStream {
     return all.isEmpty() ? 0 : all.get(0).id();
   }
 
-  private void pump(SseClient client, Caller caller, long from) {
+  private void pump(SseClient client, Caller caller, long endedBefore, long from) {
     long after = from;
-    long ended = tokens.ended();
+    long ended = endedBefore;
     long checked = System.nanoTime();
     try (Figures.Listening figures = events.figures().listen()) {
       client.sendComment("open");

@@ -136,7 +136,7 @@ public final class HttpApi implements Closeable {
           ctx.contentType("text/plain; version=0.0.4").result(meters.scrape());
         });
     // Before the stream's answer begins, since its status can't be changed afterwards.
-    r.before(STREAM, ctx -> stream.admit(ctx, callers.allowed(ctx, READ)));
+    r.before(STREAM, ctx -> stream.admit(ctx, callers, READ));
     r.sse(STREAM, stream::serve);
     otherMethods(config);
     r.get("/*", ConsoleFiles::serve);

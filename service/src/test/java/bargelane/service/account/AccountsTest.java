@@ -159,6 +159,21 @@ class AccountsTest {
   }
 
   @Test
+  void whoeverHasAWholeSubnetOfIpv6HasOneAddress() {
+    for (int i = 0; i < 10; i++) {
+      String name = "guess" + i;
+      String from = "2001:db8::" + i;
+      assertEquals(401, refused(() -> accounts.signIn(name, PASSWORD, from)).status());
+    }
+    assertEquals(
+        429, refused(() -> accounts.signIn("guess", PASSWORD, "2001:db8::ffff:1")).status());
+    assertEquals(
+        401, refused(() -> accounts.signIn("guess", PASSWORD, "2001:db8:0:1::1")).status());
+    // A name that is none and an address that is none are counted too.
+    assertEquals(401, refused(() -> accounts.signIn("\ud800 x", PASSWORD, "?")).status());
+  }
+
+  @Test
   void aClockThatStepsBackHoldsNobody() {
     for (int i = 0; i < 3; i++) {
       refused(() -> accounts.signIn("ada", "wrong", THERE));

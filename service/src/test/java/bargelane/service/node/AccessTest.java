@@ -198,7 +198,7 @@ class AccessTest extends Served {
                 .header("Cookie", session)
                 .header("X-CSRF", me.path("csrf").asText()))
             .statusCode());
-    String told = assertTimeoutPreemptively(Duration.ofSeconds(5), () -> rest(stream));
+    String told = assertTimeoutPreemptively(Duration.ofSeconds(10), () -> rest(stream));
     assertTrue(told.startsWith(": open") || told.startsWith(":open"), told);
     assertEquals(
         401, send(request("GET", "/api/v1/me", "", null).header("Cookie", session)).statusCode());
