@@ -68,7 +68,8 @@ final class Audited {
     String shown = shown(body);
     Audit.Call call =
         new Audit.Call(open ? claimed(caller, body) : caller, e.method(), ctx.path(), shown);
-    // Of a stranger's try only its end is entered, which makes the next ones wait.
+    // Of strangers only sign-ins are entered, and those that failed, which make the next ones wait:
+    // nobody may fill the audit without an account.
     Long entry = open ? null : audit.asked(call);
     try {
       act.act();
@@ -76,12 +77,14 @@ final class Audited {
         audit.signedIn(call);
       }
     } catch (ProblemException refused) {
-      if (refused.status() != 429) {
+      if (open ? refused.status() == 401 : refused.status() != 429) {
         audit.refused(call, entry, refused.status(), refused.code());
       }
       throw refused;
     } catch (Exception failed) {
-      audit.refused(call, entry, 500, "failed");
+      if (!open) {
+        audit.refused(call, entry, 500, "failed");
+      }
       throw failed;
     }
   }

@@ -228,6 +228,9 @@ class AccessTest extends Served {
         owner,
         Map.of("name", "kept", "type", "token", "secret", "never-to-be-seen"));
     call("POST", "/sign-in", "", Map.of("account", "audited", "password", "never-to-be-seen"));
+    // What strangers send that is no try to sign in leaves nothing.
+    call("POST", "/sign-in", "", "{\"account\":");
+    call("POST", "/sign-in", "", Map.of("account", "audited", "captain", true));
     JsonNode page = done("GET", "/audit?size=200", owner, null);
     JsonNode newest = page.path("items").path(0);
     assertEquals(401, newest.path("status").asInt(), newest.toString());
