@@ -299,6 +299,10 @@ public final class Tokens {
             return Optional.empty();
           }
           AccountEntity owner = s.find(AccountEntity.class, t.accountId);
+          if (owner == null) {
+            // Removed in this moment, and the token with it.
+            return Optional.empty();
+          }
           if (t.usedAt == null || t.usedAt.isBefore(now.minus(USE))) {
             // Not through the entity: that it is revoked in the same moment is no failure here.
             s.createNativeMutationQuery(
