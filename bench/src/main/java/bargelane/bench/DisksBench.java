@@ -1,5 +1,6 @@
 package bargelane.bench;
 
+import bargelane.api.Trust;
 import bargelane.client.ApiClient;
 import bargelane.e2e.Harness;
 import bargelane.e2e.Journey;
@@ -36,13 +37,13 @@ final class DisksBench {
 
   private DisksBench() {}
 
-  /** A tug as a process: the service's address, its token, passes at once. */
+  /** A tug as a process: the service's address, its token, its fingerprint, passes at once. */
   public static void main(String[] args) throws InterruptedException {
     try (Tug tug =
         new Tug(
             "bench",
-            new HttpLeaseDesk(URI.create(args[0]), args[1]),
-            Integer.parseInt(args[2]),
+            new HttpLeaseDesk(URI.create(args[0]), args[1], Trust.pinned(args[2])),
+            Integer.parseInt(args[3]),
             2)) {
       new CountDownLatch(1).await();
     }
@@ -190,6 +191,7 @@ final class DisksBench {
             DisksBench.class.getName(),
             harness.serviceAddress(),
             harness.token(),
+            harness.fingerprint(),
             String.valueOf(AT_ONCE))
         .inheritIO()
         .start();

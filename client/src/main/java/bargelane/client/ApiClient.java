@@ -3,6 +3,7 @@ package bargelane.client;
 import bargelane.api.Page;
 import bargelane.api.Problem;
 import bargelane.api.Remedy;
+import bargelane.api.Trust;
 import com.fasterxml.jackson.core.JsonParser;
 import com.fasterxml.jackson.databind.DeserializationContext;
 import com.fasterxml.jackson.databind.DeserializationFeature;
@@ -21,6 +22,8 @@ import java.net.http.HttpRequest;
 import java.net.http.HttpRequest.BodyPublishers;
 import java.net.http.HttpResponse;
 import java.net.http.HttpResponse.BodyHandlers;
+import java.nio.file.Files;
+import java.nio.file.Path;
 import java.time.Duration;
 import java.util.List;
 import java.util.UUID;
@@ -83,11 +86,43 @@ public final class ApiClient {
     }
   }
 
-  private final HttpClient http =
-      HttpClient.newBuilder()
-          .version(HttpClient.Version.HTTP_1_1)
-          .connectTimeout(Duration.ofSeconds(3))
-          .build();
+  /** Who answers shows a certificate that is not to be trusted. */
+  public static final class UntrustedException extends RuntimeException {
+    private static final long serialVersionUID = 1;
+    private final String remedy;
+
+    UntrustedException(URI service, Trust.UntrustedException why) {
+      super(
+          why.expected()
+              .map(
+                  expected ->
+                      service
+                          + " shows another certificate than the one that is known: its fingerprint is "
+                          + why.shown()
+                          + ", not "
+                          + expected)
+              .orElseGet(
+                  () ->
+                      "the certificate of "
+                          + service
+                          + " is not one that is trusted here ("
+                          + why.getMessage()
+                          + "); its fingerprint is "
+                          + why.shown()),
+          why);
+      remedy =
+          why.expected().isPresent()
+              ? "ask a keeper whether the certificate was changed; if it was not, somebody is between you and the service"
+              : "compare that with the fingerprint that the service prints at its start; if they are the same, give it with --fingerprint or BARGELANE_FINGERPRINT";
+    }
+
+    /** What to do. */
+    public String remedy() {
+      return remedy;
+    }
+  }
+
+  private final HttpClient http;
   private static final Duration PATIENCE = Duration.ofSeconds(60);
 
   /** A removal ends when a site has let go of everything. */
@@ -96,9 +131,36 @@ public final class ApiClient {
   private final URI service;
   private final String token;
 
-  public ApiClient(URI service, String token) {
+  /**
+   * @param trust whom to take for the service
+   */
+  public ApiClient(URI service, String token, Trust trust) {
     this.service = service;
     this.token = token;
+    HttpClient.Builder builder =
+        HttpClient.newBuilder()
+            .version(HttpClient.Version.HTTP_1_1)
+            .connectTimeout(Duration.ofSeconds(3));
+    if ("https".equals(service.getScheme())) {
+      builder.sslContext(trust.context());
+    }
+    http = builder.build();
+  }
+
+  /**
+   * The service of a home on this machine, with the token of its owner.
+   *
+   * @throws IOException if no service was started from there
+   */
+  public static ApiClient ofHome(Path home) throws IOException {
+    return new ApiClient(
+        URI.create(line(home, "address")),
+        line(home, "token"),
+        Trust.pinned(line(home, "fingerprint")));
+  }
+
+  private static String line(Path home, String file) throws IOException {
+    return Files.readString(home.resolve("service").resolve(file)).strip();
   }
 
   private HttpRequest.Builder request(String path) {
@@ -240,11 +302,17 @@ public final class ApiClient {
       }
       return r.body();
     } catch (IOException e) {
-      throw new UnreachableException(service, e);
+      throw unreachable(e);
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       throw new IllegalStateException("interrupted", e);
     }
+  }
+
+  private RuntimeException unreachable(IOException e) {
+    return Trust.reason(e)
+        .<RuntimeException>map(u -> new UntrustedException(service, u))
+        .orElseGet(() -> new UnreachableException(service, e));
   }
 
   private static Problem problem(HttpResponse<byte[]> r) throws IOException {
@@ -267,7 +335,7 @@ public final class ApiClient {
               BodyHandlers.ofLines())
           .body();
     } catch (IOException e) {
-      throw new UnreachableException(service, e);
+      throw unreachable(e);
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       throw new IllegalStateException("interrupted", e);

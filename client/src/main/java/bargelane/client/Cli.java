@@ -11,6 +11,7 @@ import bargelane.client.credential.CredentialCommands;
 import bargelane.client.dossier.DossierCommands;
 import bargelane.client.event.EventCommands;
 import bargelane.client.fitness.FitnessCommands;
+import bargelane.client.key.KeyCommands;
 import bargelane.client.label.LabelCommands;
 import bargelane.client.lane.LaneCommands;
 import bargelane.client.machine.MachineCommands;
@@ -59,6 +60,7 @@ import picocli.CommandLine.Command;
       AccountCommands.class,
       TokenCommands.class,
       AuditCommands.class,
+      KeyCommands.class,
       Completion.class,
       Manual.class,
       Completion.Words.class
@@ -105,6 +107,11 @@ public final class Cli {
           if (e instanceof Common.UsageException) {
             err.println("Error: " + e.getMessage());
             return 2;
+          }
+          if (e instanceof ApiClient.UntrustedException u) {
+            err.println("Error: " + u.getMessage());
+            err.println("Next:  " + u.remedy());
+            return 3;
           }
           if (e instanceof ApiClient.UnreachableException
               || e instanceof Common.NoServiceException) {

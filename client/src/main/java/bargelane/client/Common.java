@@ -3,11 +3,13 @@ package bargelane.client;
 import bargelane.api.ImportResult;
 import bargelane.api.Page;
 import bargelane.api.RunView;
+import bargelane.api.Trust;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.net.URI;
 import java.net.URISyntaxException;
 import java.nio.file.Files;
+import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
@@ -38,6 +40,20 @@ public abstract class Common {
       description = "Home of a service on this machine (default: BARGELANE_HOME).")
   Path home;
 
+  @Option(
+      names = "--fingerprint",
+      paramLabel = "SHA-256",
+      description =
+          "Fingerprint of the service's certificate (default: that of the home, or BARGELANE_FINGERPRINT).")
+  String fingerprint;
+
+  @Option(
+      names = "--authority",
+      paramLabel = "FILE",
+      description =
+          "Certificates of who signs the service's (default: BARGELANE_AUTHORITY, or this system's).")
+  Path authority;
+
   public PrintWriter out() {
     return spec.commandLine().getOut();
   }
@@ -50,6 +66,7 @@ public abstract class Common {
     Path dir =
         home != null ? home : Path.of(System.getenv().getOrDefault("BARGELANE_HOME", ".bargelane"));
     String address = service != null ? service : System.getenv("BARGELANE_SERVICE");
+    boolean ofHome = address == null;
     String token = System.getenv("BARGELANE_TOKEN");
     try {
       if (address == null) {
@@ -64,20 +81,54 @@ public abstract class Common {
               + dir.toAbsolutePath()
               + "; start one with ./bargelane demo, or name one with --service and BARGELANE_TOKEN");
     }
-    return new ApiClient(address(address), token);
+    return new ApiClient(address(address), token, trust(ofHome ? dir : null));
+  }
+
+  /** Whom to take for the service: as it is given, else as the home tells, else by this system. */
+  private Trust trust(Path dir) {
+    String pin = fingerprint != null ? fingerprint : System.getenv("BARGELANE_FINGERPRINT");
+    String named = System.getenv("BARGELANE_AUTHORITY");
+    Path signers = authority != null ? authority : named == null ? null : Path.of(named);
+    try {
+      if (fingerprint == null && authority != null) {
+        return Trust.authority(authority);
+      }
+      if (pin != null) {
+        return Trust.pinned(pin);
+      }
+      if (signers != null) {
+        return Trust.authority(signers);
+      }
+      Path known = dir == null ? null : dir.resolve("service/fingerprint");
+      return known != null && Files.exists(known)
+          ? Trust.pinned(Files.readString(known))
+          : Trust.system();
+    } catch (IllegalArgumentException e) {
+      throw new UsageException(e.getMessage());
+    } catch (IOException e) {
+      throw new UsageException(
+          e instanceof NoSuchFileException ? "there is no file " + e.getMessage() : e.getMessage());
+    }
   }
 
   private static URI address(String text) {
     try {
       URI address = new URI(text.strip());
-      if (address.getHost() != null && String.valueOf(address.getScheme()).matches("https?")) {
+      if (address.getHost() != null && "https".equals(address.getScheme())) {
         return address;
+      }
+      if (address.getHost() != null && "http".equals(address.getScheme())) {
+        if (address.getHost().matches("localhost|127[.].*|\\[::1]")) {
+          return address;
+        }
+        throw new UsageException(
+            "'" + text + "' would send the token in the clear: give the address with https://");
       }
     } catch (URISyntaxException e) {
       // Told below.
     }
     throw new UsageException(
-        "'" + text + "' is not the address of a service: give one as http://127.0.0.1:7070");
+        "'" + text + "' is not the address of a service: give one as https://127.0.0.1:7070");
   }
 
   /** What was typed can't be meant. */

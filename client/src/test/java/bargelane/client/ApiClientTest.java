@@ -7,6 +7,7 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.api.Problem;
 import bargelane.api.Remedy;
+import bargelane.api.Trust;
 import com.sun.net.httpserver.HttpExchange;
 import com.sun.net.httpserver.HttpServer;
 import java.io.IOException;
@@ -54,7 +55,7 @@ class ApiClientTest {
         });
     server.start();
     address = URI.create("http://127.0.0.1:" + server.getAddress().getPort());
-    client = new ApiClient(address, "secret");
+    client = new ApiClient(address, "secret", Trust.system());
   }
 
   @AfterEach
@@ -151,7 +152,7 @@ class ApiClientTest {
     try (ServerSocket socket = new ServerSocket(0, 1, InetAddress.getLoopbackAddress())) {
       free = socket.getLocalPort();
     }
-    ApiClient nobody = new ApiClient(URI.create("http://127.0.0.1:" + free), "");
+    ApiClient nobody = new ApiClient(URI.create("http://127.0.0.1:" + free), "", Trust.system());
     assertTrue(
         assertThrows(ApiClient.UnreachableException.class, () -> nobody.get("/waves"))
             .getMessage()

@@ -2,7 +2,6 @@ package bargelane.e2e;
 
 import bargelane.client.ApiClient;
 import java.io.IOException;
-import java.net.URI;
 import java.nio.file.Files;
 import java.nio.file.Path;
 
@@ -20,9 +19,7 @@ public final class DemoSetup {
 
   public static void main(String[] args) throws IOException {
     Path home = Path.of(args[0]);
-    ApiClient api =
-        new ApiClient(
-            URI.create(line(home.resolve("service/address"))), line(home.resolve("service/token")));
+    ApiClient api = ApiClient.ofHome(home);
     if (!api.get("/sites").isEmpty()) {
       System.out.println("The demo estate is set up already.");
       return;

@@ -1,17 +1,21 @@
 package bargelane.e2e;
 
+import bargelane.api.Trust;
 import bargelane.client.ApiClient;
+import bargelane.service.backup.Backups;
+import bargelane.service.backup.PostgresTools;
 import java.io.Closeable;
 import java.io.IOException;
-import java.net.URI;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.attribute.PosixFilePermissions;
+import java.time.Clock;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.concurrent.TimeUnit;
 import java.util.function.Function;
 import java.util.stream.Stream;
@@ -276,6 +280,15 @@ public final class Harness implements Closeable {
     return line("service/address");
   }
 
+  /** Whom to take for the service. */
+  public Trust trust() {
+    return Trust.pinned(fingerprint());
+  }
+
+  public String fingerprint() {
+    return line("service/fingerprint");
+  }
+
   public String token() {
     return line("service/token");
   }
@@ -287,7 +300,11 @@ public final class Harness implements Closeable {
 
   /** The service's API, with the token of its home. */
   public ApiClient api() {
-    return new ApiClient(URI.create(serviceAddress()), token());
+    try {
+      return ApiClient.ofHome(home);
+    } catch (IOException e) {
+      throw new java.io.UncheckedIOException(e);
+    }
   }
 
   /** One of the platforms, seen directly and not through the service. */
@@ -297,6 +314,41 @@ public final class Harness implements Closeable {
 
   public Platform saltmarsh() {
     return new Platform(line("cloud/address"), "saltmarsh-demo");
+  }
+
+  /** Backups of the installation. */
+  public Backups backups() throws IOException {
+    return new Backups(
+        new PostgresTools(database, "bargelane", line("database/password")),
+        Files.createDirectories(home.resolve("service")),
+        Clock.systemUTC());
+  }
+
+  /** Kills the service, and has its database and its home be lost. */
+  public void loseService() throws IOException {
+    kill("service");
+    run(
+        List.of(
+            root.resolve("scripts/postgres").toString(),
+            "remove",
+            home.resolve("database").toString()));
+    for (String part : List.of("service", "database")) {
+      delete(home.resolve(part));
+    }
+  }
+
+  /** Brings the installation back from a backup into a new database. */
+  public void restore(Path file, Optional<char[]> passphrase) throws IOException {
+    database();
+    backups().restore(file, passphrase, Integer.MAX_VALUE);
+  }
+
+  private static void delete(Path tree) throws IOException {
+    try (Stream<Path> all = Files.walk(tree)) {
+      for (Path path : all.sorted(java.util.Comparator.reverseOrder()).toList()) {
+        Files.deleteIfExists(path);
+      }
+    }
   }
 
   /** What the service's process logged. */
@@ -315,11 +367,7 @@ public final class Harness implements Closeable {
             "remove",
             home.resolve("database").toString()));
     for (Path tree : List.of(home, runtime)) {
-      try (Stream<Path> all = Files.walk(tree)) {
-        for (Path path : all.sorted(java.util.Comparator.reverseOrder()).toList()) {
-          Files.deleteIfExists(path);
-        }
-      }
+      delete(tree);
     }
   }
 }

@@ -82,6 +82,7 @@ class ArchitectureTest {
   private static final List<String> ROOMS =
       List.of(
           "platform",
+          "backup",
           "event",
           "account",
           "http",

@@ -277,6 +277,7 @@ class ConsoleTest {
           browser.newContext(
               new Browser.NewContextOptions()
                   .setViewportSize(1280, 800)
+                  .setIgnoreHTTPSErrors(true)
                   .setColorScheme(ColorScheme.LIGHT));
       Page page = context.newPage();
       List<String> errors = new ArrayList<>();

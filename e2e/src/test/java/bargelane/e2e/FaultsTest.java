@@ -67,7 +67,10 @@ class FaultsTest {
     for (int i = 0; i < headers.length; i += 2) {
       r.header(headers[i], headers[i + 1]);
     }
-    return HttpClient.newHttpClient().send(r.build(), HttpResponse.BodyHandlers.ofString());
+    return HttpClient.newBuilder()
+        .sslContext(harness.trust().context())
+        .build()
+        .send(r.build(), HttpResponse.BodyHandlers.ofString());
   }
 
   private static Problem problem(Runnable call) {

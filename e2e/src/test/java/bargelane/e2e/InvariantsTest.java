@@ -62,7 +62,8 @@ class InvariantsTest {
   }
 
   private static LeaseDesk desk() {
-    return new HttpLeaseDesk(URI.create(harness.serviceAddress()), harness.token());
+    return new HttpLeaseDesk(
+        URI.create(harness.serviceAddress()), harness.token(), harness.trust());
   }
 
   /** Invariant 5, with no tug but the ones of this test. */

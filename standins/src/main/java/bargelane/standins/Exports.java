@@ -4,7 +4,7 @@ import bargelane.blocks.BlockDevice;
 import bargelane.blocks.BlockDigest;
 import bargelane.blocks.nbd.NbdAddress;
 import bargelane.blocks.nbd.NbdServer;
-import bargelane.blocks.tls.SelfSigned;
+import bargelane.blocks.tls.ServerKeys;
 import bargelane.standins.store.ReadOnlyDisk;
 import bargelane.standins.store.VolumeStore;
 import java.io.Closeable;
@@ -41,7 +41,7 @@ final class Exports implements Closeable {
   private final VolumeStore store;
   private final Host host;
   private final NbdServer server;
-  private final Optional<SelfSigned> certificate;
+  private final Optional<ServerKeys> certificate;
   private final Map<String, String> secrets = new ConcurrentHashMap<>();
 
   /** Volumes that are written, by the export's name. */
@@ -55,7 +55,8 @@ final class Exports implements Closeable {
     if (tls) {
       this.certificate =
           Optional.of(
-              SelfSigned.load(dir.resolve("disk-server.p12"), host.platform().traits.name()));
+              ServerKeys.selfMade(
+                  dir.resolve("disk-server.p12"), host.platform().traits.name(), List.of()));
       this.server = NbdServer.tls(certificate.get().context());
     } else {
       this.certificate = Optional.empty();

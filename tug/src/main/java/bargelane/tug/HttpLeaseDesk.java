@@ -9,6 +9,7 @@ import bargelane.api.LeaseOpened;
 import bargelane.api.LeaseReport;
 import bargelane.api.LeaseTake;
 import bargelane.api.Problem;
+import bargelane.api.Trust;
 import com.fasterxml.jackson.databind.DeserializationFeature;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import java.io.IOException;
@@ -34,19 +35,22 @@ public final class HttpLeaseDesk implements LeaseDesk {
   /** How long the service may take to open a pass's exports at slow sites. */
   private static final int OPENING_SECONDS = 45;
 
-  private final HttpClient http =
-      HttpClient.newBuilder()
-          .version(HttpClient.Version.HTTP_1_1)
-          .connectTimeout(Duration.ofSeconds(3))
-          .build();
+  private final HttpClient http;
   private final URI service;
   private final String token;
 
   /**
-   * @param service base address, such as {@code http://127.0.0.1:8080}
+   * @param service base address, such as {@code https://127.0.0.1:8080}
    * @param token a token with the right to take leases
+   * @param trust whom to take for the service
    */
-  public HttpLeaseDesk(URI service, String token) {
+  public HttpLeaseDesk(URI service, String token, Trust trust) {
+    http =
+        HttpClient.newBuilder()
+            .version(HttpClient.Version.HTTP_1_1)
+            .connectTimeout(Duration.ofSeconds(3))
+            .sslContext(trust.context())
+            .build();
     this.service = service;
     this.token = token;
   }

@@ -3,13 +3,14 @@ package bargelane.blocks.nbd;
 import static org.junit.jupiter.api.Assertions.assertEquals;
 
 import bargelane.blocks.MemoryDevice;
-import bargelane.blocks.tls.SelfSigned;
+import bargelane.blocks.tls.ServerKeys;
 import java.io.IOException;
 import java.net.InetAddress;
 import java.net.ServerSocket;
 import java.net.Socket;
 import java.nio.ByteBuffer;
 import java.nio.file.Path;
+import java.util.List;
 import java.util.Random;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
@@ -41,7 +42,7 @@ class TlsPiecesTest {
 
   @Test
   void bytesCrossWhateverTheNetworkMakesOfThem() throws Exception {
-    SelfSigned certificate = SelfSigned.load(dir.resolve("k.p12"), "x");
+    ServerKeys certificate = ServerKeys.selfMade(dir.resolve("k.p12"), "x", List.of());
     MemoryDevice disk = new MemoryDevice(SIZE);
     Random random = new Random(3);
     random.nextBytes(disk.bytes);

@@ -3,6 +3,8 @@ package bargelane.core.wave;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
 import bargelane.core.replication.LegState;
+import java.time.Instant;
+import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.Collection;
 import java.util.List;
@@ -15,7 +17,9 @@ import java.util.Set;
  * @param from name of the site that the machines are taken from
  * @param to name of the site that they are taken to
  * @param leg the leg that is open or paused
- * @param held whether a person holds its timetable's passes back
+ * @param held whether its timetable's passes are held back
+ * @param uncheckedSince of when its records are, where they come from a backup and nobody has
+ *     looked since where its machines run
  * @param measured whether the divergence of its sides was measured
  * @param undoable whether the last move can be taken back
  * @param running verbs whose runs are open
@@ -30,6 +34,7 @@ public record WaveStatus(
     boolean landed,
     Optional<LegState> leg,
     boolean held,
+    Optional<Instant> uncheckedSince,
     boolean hasPoint,
     boolean proven,
     boolean undoable,
@@ -89,6 +94,18 @@ public record WaveStatus(
           "wave-settled",
           "wave " + name + " is settled",
           Remedy.advice("plan a new wave for its machines"));
+    }
+    if (uncheckedSince.isPresent()) {
+      return verb == WaveVerb.RESUME
+          ? Optional.empty()
+          : refusal(
+              "not-checked",
+              "the records of wave "
+                  + name
+                  + " are those of a backup of "
+                  + uncheckedSince.get().truncatedTo(ChronoUnit.SECONDS)
+                  + ", and where its machines run now was not looked at since",
+              Remedy.of("have it looked at", Action.WAVE_RESUME, name));
     }
     if (verb == WaveVerb.RECONCILE) {
       return diverged
@@ -209,6 +226,9 @@ public record WaveStatus(
     }
     if (!running.isEmpty()) {
       return Remedy.advice("wait for the running work");
+    }
+    if (uncheckedSince.isPresent()) {
+      return Action.WAVE_RESUME.of(name);
     }
     if (diverged) {
       return Action.WAVE_RECONCILE.of(name);

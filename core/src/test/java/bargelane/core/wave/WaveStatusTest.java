@@ -21,7 +21,10 @@ class WaveStatusTest {
   private static final Optional<LegState> OPEN = Optional.of(LegState.OPEN);
   private static final Optional<LegState> PAUSED = Optional.of(LegState.PAUSED);
 
-  /** Letters: s settled, d diverged, l landed, h held, p has a point, v proven, u undoable. */
+  /**
+   * Letters: s settled, d diverged, l landed, h held, r restored and not looked at, p has a point,
+   * v proven, u undoable.
+   */
   private static WaveStatus status(String facts, Optional<LegState> leg, WaveVerb... running) {
     return new WaveStatus(
         "lending",
@@ -33,6 +36,7 @@ class WaveStatusTest {
         facts.contains("l"),
         leg,
         facts.contains("h"),
+        facts.contains("r") ? Optional.of(Instant.EPOCH) : Optional.empty(),
         facts.contains("p"),
         facts.contains("v"),
         facts.contains("u"),
@@ -52,6 +56,20 @@ class WaveStatusTest {
     assertEquals("not-paused", refusal(status("p", OPEN), WaveVerb.RESUME));
     assertEquals(
         Action.WAVE_RESUME.of("lending"), status("ph", OPEN).next(List.of()), "it is held by hand");
+  }
+
+  @Test
+  void ofAWaveWhoseRecordsAreFromABackupNothingIsAskedButALook() {
+    WaveStatus restored = status("phrvu", OPEN);
+    for (WaveVerb verb : WaveVerb.values()) {
+      if (verb != WaveVerb.RESUME) {
+        assertEquals("not-checked", refusal(restored, verb), verb.word());
+      }
+    }
+    assertEquals(Action.WAVE_RESUME.of("lending"), restored.next(List.of()));
+    assertEquals(List.of(WaveVerb.RESUME), restored.offered());
+    // One that was only planned may have been loaded and moved since.
+    assertEquals(List.of(WaveVerb.RESUME), status("r", Optional.empty()).offered());
   }
 
   @Test

@@ -31,6 +31,11 @@ public final class Tokens {
   public static final List<String> TIDY =
       List.of("delete from token where expires_at < ?1", SignIns.TIDY);
 
+  /** Ends all sessions after a restore, in the caller's transaction: some may have ended since. */
+  public static void restored(Session s) {
+    Db.change(s, "delete from TokenEntity where kind = ?1", "session");
+  }
+
   private static final Duration SESSION = Duration.ofHours(12);
   private static final Duration USUAL_LIFE = Duration.ofDays(90);
   private static final Duration LONGEST_LIFE = Duration.ofDays(366);

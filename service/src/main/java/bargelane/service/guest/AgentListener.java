@@ -1,6 +1,6 @@
 package bargelane.service.guest;
 
-import bargelane.blocks.tls.SelfSigned;
+import bargelane.blocks.tls.ServerKeys;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
 import bargelane.service.platform.ProblemException;
@@ -16,6 +16,7 @@ import java.nio.file.Path;
 import java.security.MessageDigest;
 import java.security.NoSuchAlgorithmException;
 import java.util.HexFormat;
+import java.util.List;
 import org.eclipse.jetty.server.HttpConfiguration;
 import org.eclipse.jetty.server.HttpConnectionFactory;
 import org.eclipse.jetty.server.SecureRequestCustomizer;
@@ -101,7 +102,8 @@ public final class AgentListener implements Closeable {
       return;
     }
     try {
-      SelfSigned certificate = SelfSigned.load(home.resolve("agents.p12"), "Barge Lane");
+      ServerKeys certificate =
+          ServerKeys.selfMade(home.resolve("agents.p12"), "Barge Lane", List.of());
       Package made = ours();
       Path remembered = home.resolve("agents-port");
       int port = where.at().getPort();
@@ -141,7 +143,7 @@ public final class AgentListener implements Closeable {
     return (host.contains(":") ? "[" + host + "]" : host) + ":" + port;
   }
 
-  private void start(SelfSigned certificate, int port, ServerConnector[] connector)
+  private void start(ServerKeys certificate, int port, ServerConnector[] connector)
       throws IOException {
     SslContextFactory.Server ssl = new SslContextFactory.Server();
     ssl.setSslContext(certificate.context());

@@ -40,6 +40,7 @@ public record AccessApi(Db db, Accounts accounts, Tokens tokens, Events events, 
                   accounts.signIn(account, String.valueOf(in.password()), r.caller().address());
               Cookie cookie = new Cookie(HttpApi.COOKIE, session.secret());
               cookie.setHttpOnly(true);
+              cookie.setSecure(true);
               cookie.setSameSite(SameSite.STRICT);
               cookie.setPath("/");
               r.ctx().cookie(cookie);

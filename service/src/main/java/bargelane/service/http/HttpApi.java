@@ -12,6 +12,7 @@ import io.javalin.Javalin;
 import io.javalin.config.JavalinConfig;
 import io.javalin.http.Context;
 import io.javalin.http.HandlerType;
+import io.javalin.http.HttpStatus;
 import io.micrometer.core.instrument.Timer;
 import io.micrometer.prometheusmetrics.PrometheusMeterRegistry;
 import java.io.Closeable;
@@ -43,7 +44,7 @@ public final class HttpApi implements Closeable {
   private static final int EAGER = 64 << 10;
 
   /** How long a connection may give and take nothing. */
-  private static final long IDLE_MS = 30_000;
+  public static final long IDLE_MS = 30_000;
 
   private static final List<String> METHODS =
       List.of("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS");
@@ -55,6 +56,7 @@ public final class HttpApi implements Closeable {
 
   private final Semaphore heavy = new Semaphore(HEAVY, true);
   private final Javalin http;
+  private final SecureListener listener;
   private final Callers callers;
   private final Audited audited;
   private final Once once;
@@ -64,7 +66,7 @@ public final class HttpApi implements Closeable {
   private String document;
 
   public HttpApi(
-      int port,
+      SecureListener listener,
       Endpoints endpoints,
       Tokens tokens,
       Audit audit,
@@ -72,6 +74,7 @@ public final class HttpApi implements Closeable {
       Db db,
       Clock clock,
       PrometheusMeterRegistry meters) {
+    this.listener = listener;
     this.callers = new Callers(tokens);
     this.audited = new Audited(audit);
     this.once = new Once(db, clock);
@@ -82,13 +85,12 @@ public final class HttpApi implements Closeable {
         Javalin.create(
                 config -> {
                   config.startup.showJavalinBanner = false;
-                  config.jetty.host = "127.0.0.1";
-                  config.jetty.port = port;
                   config.jetty.modifyHttpConfiguration(
                       h -> {
                         h.setIdleTimeout(IDLE_MS);
                         h.setSendServerVersion(false);
                       });
+                  config.jetty.addConnector(listener::connector);
                   config.jetty.modifyServer(
                       server -> {
                         server.setErrorHandler(Problems.server());
@@ -103,10 +105,6 @@ public final class HttpApi implements Closeable {
             .start();
   }
 
-  public int port() {
-    return http.port();
-  }
-
   /** The API's document, made when it is first asked for. */
   private synchronized String document() {
     if (document == null) {
@@ -118,6 +116,7 @@ public final class HttpApi implements Closeable {
   private void routes(JavalinConfig config) {
     var r = config.routes;
     Problems.routes(r);
+    r.before(HttpApi::onlySecure);
     r.before(HttpApi::noDisguise);
     for (Endpoint e : endpoints.all()) {
       r.addHttpHandler(
@@ -182,6 +181,24 @@ public final class HttpApi implements Closeable {
         "method-unknown",
         ctx.req().getMethod() + " can't be asked of " + ctx.path(),
         "use " + allowed);
+  }
+
+  /** Nothing is answered in the clear; a browser is told where to go. */
+  private static void onlySecure(Context ctx) {
+    if (ctx.req().isSecure()) {
+      return;
+    }
+    boolean page = ctx.method().equals(HandlerType.GET) && !ctx.path().startsWith("/api/");
+    if (page && ctx.host() != null) {
+      ctx.redirect("https://" + ctx.host() + ctx.path(), HttpStatus.PERMANENT_REDIRECT);
+      ctx.skipRemainingHandlers();
+      return;
+    }
+    throw new ProblemException(
+        400,
+        "not-secure",
+        "the service answers over TLS only; what was sent now could be read on the way",
+        "use https://, and revoke the token if it was sent");
   }
 
   /** A method is the one that is in the request's first line, whatever a header says. */
@@ -283,6 +300,7 @@ public final class HttpApi implements Closeable {
 
   @Override
   public void close() {
+    listener.close();
     http.stop();
   }
 }

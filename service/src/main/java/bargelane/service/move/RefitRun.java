@@ -49,6 +49,11 @@ final class RefitRun implements RunKind {
   }
 
   @Override
+  public boolean leavesNothingToOthers() {
+    return true;
+  }
+
+  @Override
   public List<Step> steps(Work work) {
     return List.of(
         new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, side(w))),

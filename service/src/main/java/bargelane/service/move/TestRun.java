@@ -62,6 +62,11 @@ final class TestRun implements RunKind {
   }
 
   @Override
+  public boolean leavesNothingToOthers() {
+    return true;
+  }
+
+  @Override
   public List<Step> steps(Work work) {
     List<Step> steps = new ArrayList<>();
     steps.add(new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, side(w))));

@@ -1,9 +1,11 @@
 package bargelane.service.node;
 
+import bargelane.blocks.tls.ServerKeys;
 import bargelane.service.event.Events;
 import bargelane.service.guest.AgentListener;
 import bargelane.service.http.Endpoints;
 import bargelane.service.http.HttpApi;
+import bargelane.service.http.SecureListener;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.ProblemException;
 import bargelane.tug.Tug;
@@ -14,6 +16,7 @@ import io.micrometer.prometheusmetrics.PrometheusConfig;
 import io.micrometer.prometheusmetrics.PrometheusMeterRegistry;
 import java.io.Closeable;
 import java.io.IOException;
+import java.io.UncheckedIOException;
 import java.nio.file.Path;
 import java.time.Clock;
 import java.time.Duration;
@@ -28,7 +31,7 @@ public final class BargeLane implements Closeable {
   /** How a node is started. {@code node} names it through its restarts. */
   public record Options(
       Path home,
-      int port,
+      SecureListener.Where listen,
       String databaseUrl,
       String databaseUser,
       String databasePassword,
@@ -44,12 +47,18 @@ public final class BargeLane implements Closeable {
   private final Events events;
   private final Rooms rooms;
   private final Scheduler scheduler;
+  private final SecureListener listener;
   private final HttpApi http;
   private final Tug tug;
 
   public BargeLane(Options o, Clock clock) throws IOException {
     Deque<Closeable> opened = new ArrayDeque<>();
     try {
+      // What can't be shown is refused before anything else begins.
+      listener =
+          new SecureListener(
+              o.listen(), o.home(), clock, HttpApi.IDLE_MS, keys -> leave(o.home(), keys));
+      opened.push(listener);
       db =
           new Db(
               o.databaseUrl(),
@@ -65,6 +74,7 @@ public final class BargeLane implements Closeable {
       opened.push(events);
       rooms = new Rooms(db, events, clock, o.home(), o.node(), o.pace(), o.agents());
       opened.push(rooms.listener);
+      AfterRestore.settle(db, rooms.runs, rooms.audit, events, clock);
       scheduler = schedule(o);
       opened.push(scheduler::stop);
       if (rooms.agents.wanted()) {
@@ -79,10 +89,11 @@ public final class BargeLane implements Closeable {
       rooms.apis.forEach(api -> api.add(endpoints));
       PrometheusMeterRegistry meters = new PrometheusMeterRegistry(PrometheusConfig.DEFAULT);
       new JvmMemoryMetrics().bindTo(meters);
-      http = new HttpApi(o.port(), endpoints, rooms.tokens, rooms.audit, events, db, clock, meters);
+      http = new HttpApi(listener, endpoints, rooms.tokens, rooms.audit, events, db, clock, meters);
       opened.push(http);
       FirstStart.account(o.home(), rooms.accounts, rooms.tokens);
-      String address = "http://127.0.0.1:" + http.port();
+      leave(o.home(), listener.keys());
+      String address = listener.address();
       FirstStart.write(o.home().resolve("address"), address + "\n");
       tug = o.withTug() ? new Tug(o.node() + "-tug", rooms.desk, 2, 2) : null;
       log.info("Barge Lane serves at {}", address);
@@ -124,8 +135,19 @@ public final class BargeLane implements Closeable {
     return started;
   }
 
-  public int port() {
-    return http.port();
+  /** The address for whoever is on this machine. */
+  public String address() {
+    return listener.address();
+  }
+
+  /** Leaves what clients know the service by where those of this machine look for it. */
+  private static void leave(Path home, ServerKeys keys) {
+    try {
+      FirstStart.write(home.resolve("fingerprint"), keys.fingerprint() + "\n");
+      FirstStart.write(home.resolve("certificate.pem"), keys.pem());
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
+    }
   }
 
   @Override

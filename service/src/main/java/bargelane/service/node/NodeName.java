@@ -1,5 +1,6 @@
 package bargelane.service.node;
 
+import bargelane.service.site.Credentials;
 import java.io.Closeable;
 import java.io.IOException;
 import java.sql.Connection;
@@ -75,6 +76,12 @@ final class NodeName implements Closeable {
       try (ResultSet r = lock.executeQuery()) {
         if (r.next() && r.getBoolean(1) && closing.getCount() > 0) {
           connection = fresh;
+          // That there is a node, for who must know that there is no other.
+          try (PreparedStatement one =
+              fresh.prepareStatement("select pg_advisory_lock_shared(hashtextextended(?, 0))")) {
+            one.setString(1, Credentials.NODES);
+            one.execute();
+          }
           return true;
         }
       }

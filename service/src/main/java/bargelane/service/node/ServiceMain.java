@@ -1,14 +1,15 @@
 package bargelane.service.node;
 
 import bargelane.service.guest.AgentListener;
+import bargelane.service.http.SecureListener;
 import bargelane.text.Durations;
 import java.io.IOException;
-import java.net.InetAddress;
 import java.net.InetSocketAddress;
 import java.net.ServerSocket;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Clock;
+import java.util.Optional;
 import java.util.concurrent.Callable;
 import java.util.concurrent.CountDownLatch;
 import picocli.CommandLine;
@@ -27,9 +28,25 @@ public final class ServiceMain implements Callable<Integer> {
   private Path home;
 
   @Option(
-      names = "--port",
-      description = "Port on loopback (default: the last one, or a free one).")
-  private int port;
+      names = "--listen",
+      paramLabel = "HOST:PORT",
+      defaultValue = "127.0.0.1:0",
+      description =
+          "Where to listen, always over TLS; port 0 for the last one or a free one (default: ${DEFAULT-VALUE}).")
+  private String listen;
+
+  @Option(
+      names = "--certificate",
+      paramLabel = "FILE",
+      description =
+          "Its certificate, then those that signed it (PEM); read again when it changes (default: one that it makes itself).")
+  private Path certificate;
+
+  @Option(
+      names = "--certificate-key",
+      paramLabel = "FILE",
+      description = "The private key of the certificate (PEM, no passphrase).")
+  private Path certificateKey;
 
   @Option(names = "--database", required = true, description = "JDBC address of PostgreSQL.")
   private String database;
@@ -90,16 +107,11 @@ public final class ServiceMain implements Callable<Integer> {
 
   @Override
   public Integer call() throws Exception {
-    Path address = home.resolve("address");
-    if (port == 0 && Files.exists(address)) {
-      String last = Files.readString(address).strip();
-      port = free(Integer.parseInt(last.substring(last.lastIndexOf(':') + 1)));
-    }
     String password = Files.readString(databasePasswordFile).strip();
     BargeLane service =
         new BargeLane(
             new BargeLane.Options(
-                home, port, database, databaseUser, password, node, !noTug, agents(), pace()),
+                home, listen(), database, databaseUser, password, node, !noTug, agents(), pace()),
             Clock.systemUTC());
     CountDownLatch over = new CountDownLatch(1);
     Runtime.getRuntime()
@@ -124,22 +136,41 @@ public final class ServiceMain implements Callable<Integer> {
   }
 
   private AgentListener.Where agents() {
-    int colon = agents.lastIndexOf(':');
-    String port = agents.substring(colon + 1);
-    if (colon < 1 || !port.matches("[0-9]{1,5}") || Integer.parseInt(port) > 65535) {
+    return new AgentListener.Where(hostAndPort("--agents", agents), agentsName);
+  }
+
+  private SecureListener.Where listen() throws IOException {
+    if ((certificate == null) != (certificateKey == null)) {
       throw new CommandLine.ParameterException(
-          spec.commandLine(), "'" + agents + "' of --agents is not a HOST:PORT");
+          spec.commandLine(), "--certificate and --certificate-key go together: give both");
     }
-    return new AgentListener.Where(
-        InetSocketAddress.createUnresolved(agents.substring(0, colon), Integer.parseInt(port)),
-        agentsName);
+    InetSocketAddress at = hostAndPort("--listen", listen);
+    Path address = home.resolve("address");
+    if (at.getPort() == 0 && Files.exists(address)) {
+      String last = Files.readString(address).strip();
+      int port = Integer.parseInt(last.substring(last.lastIndexOf(':') + 1));
+      at = InetSocketAddress.createUnresolved(at.getHostString(), free(at.getHostString(), port));
+    }
+    return new SecureListener.Where(
+        at, Optional.ofNullable(certificate).map(c -> new SecureListener.Pair(c, certificateKey)));
+  }
+
+  private InetSocketAddress hostAndPort(String option, String text) {
+    int colon = text.lastIndexOf(':');
+    String host = colon < 1 ? "" : text.substring(0, colon).replaceAll("^\\[(.*)]$", "$1");
+    String port = text.substring(colon + 1);
+    if (host.isEmpty() || !port.matches("[0-9]{1,5}") || Integer.parseInt(port) > 65535) {
+      throw new CommandLine.ParameterException(
+          spec.commandLine(), "'" + text + "' of " + option + " is not a HOST:PORT");
+    }
+    return InetSocketAddress.createUnresolved(host, Integer.parseInt(port));
   }
 
   /** The port, or 0 for any if somebody else has taken it meanwhile. */
-  private static int free(int wanted) {
+  private static int free(String host, int wanted) {
     try (ServerSocket probe = new ServerSocket()) {
       probe.setReuseAddress(true);
-      probe.bind(new InetSocketAddress(InetAddress.getLoopbackAddress(), wanted));
+      probe.bind(new InetSocketAddress(host, wanted));
       return wanted;
     } catch (IOException e) {
       return 0;

@@ -135,6 +135,7 @@ public record WaveStanding(
         state.tow.landed,
         state.leg.map(l -> l.state),
         state.leg.filter(l -> !l.heldBy.isEmpty()).isPresent(),
+        Optional.ofNullable(state.tow.uncheckedSince),
         hasPoint,
         proven,
         undoable(s, state),

@@ -229,7 +229,39 @@ public final class Waves {
 
   /** Lets the passes of the timetable go on. */
   public void resume(String ref, String by) {
+    TowState state = state(ref);
+    if (state.tow.uncheckedSince != null) {
+      // The sites are asked before the transaction: nothing else begins on the wave meanwhile.
+      checked(state, new Whereabouts(services).check(state), by);
+      return;
+    }
     hold(ref, WaveVerb.RESUME, "", by + " resumed the replication of ");
+    services.runs().look();
+  }
+
+  private void checked(TowState seen, String told, String by) {
+    services
+        .db()
+        .run(
+            s -> {
+              TowState state = TowState.load(s, seen.tow.id);
+              Tows.checked(s, state);
+              state.leg.ifPresent(
+                  l -> {
+                    LegEntity leg = s.find(LegEntity.class, l.id, LockMode.PESSIMISTIC_WRITE);
+                    leg.heldBy = "";
+                    TimetableTask.watch(s, leg.id, services.clock().instant());
+                  });
+              services
+                  .events()
+                  .tell(
+                      s,
+                      "wave",
+                      state.tow.id,
+                      null,
+                      by + " had wave " + state.tow.name + " looked at: " + told,
+                      null);
+            });
     services.runs().look();
   }
 
@@ -266,6 +298,7 @@ public final class Waves {
             .tx(
                 s -> {
                   TowState state = state(s, ref);
+                  recordsAreChecked(s, state);
                   LegEntity leg =
                       state
                           .leg
@@ -293,6 +326,18 @@ public final class Waves {
     return begun;
   }
 
+  private void recordsAreChecked(Session s, TowState state) {
+    if (state.tow.uncheckedSince != null) {
+      WaveStanding.of(s, state, services.clock().instant())
+          .status()
+          .refuses(WaveVerb.PAUSE)
+          .ifPresent(
+              r -> {
+                throw ProblemException.conflict(r.code(), r.cause(), r.remedy());
+              });
+    }
+  }
+
   /**
    * Begins a pass now, without waiting for the timetable. Gives the run of one that is open.
    *
@@ -305,6 +350,7 @@ public final class Waves {
             .tx(
                 s -> {
                   TowState state = state(s, ref);
+                  recordsAreChecked(s, state);
                   LegEntity leg =
                       state.leg.orElseThrow(
                           () ->

@@ -7,6 +7,7 @@ import java.io.Closeable;
 import java.sql.SQLException;
 import java.sql.SQLTransientConnectionException;
 import java.time.Duration;
+import java.util.Arrays;
 import java.util.List;
 import java.util.Optional;
 import java.util.function.Consumer;
@@ -60,6 +61,22 @@ public final class Db implements Closeable {
     hibernate.setProperty("hibernate.jdbc.time_zone", "UTC");
     sessions = hibernate.buildSessionFactory();
     away = new Away(url, user, password);
+  }
+
+  /** The newest version of the schema that this program knows, found with any database. */
+  public static int newestSchema(
+      String url, String user, String password, JavaMigration... migrations) {
+    return Arrays.stream(
+            Flyway.configure()
+                .dataSource(url, user, password)
+                .javaMigrations(migrations)
+                .load()
+                .info()
+                .all())
+        .filter(m -> m.getVersion() != null && m.getScript() != null)
+        .mapToInt(m -> m.getVersion().getMajor().intValue())
+        .max()
+        .orElse(0);
   }
 
   /** Has it seen whether the database is away: somebody's connection to it has broken. */

@@ -41,4 +41,8 @@ public class TowEntity {
   public String divergence;
 
   public boolean diverged;
+
+  /** Of when its records are, while they come from a backup and are not checked; usually null. */
+  @Column(name = "unchecked_since")
+  public Instant uncheckedSince;
 }

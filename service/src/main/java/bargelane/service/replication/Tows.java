@@ -1,6 +1,7 @@
 package bargelane.service.replication;
 
 import bargelane.core.replication.LegState;
+import bargelane.core.replication.PassState;
 import bargelane.service.platform.Db;
 import java.time.Instant;
 import java.util.List;
@@ -156,6 +157,38 @@ public final class Tows {
           d.disk());
     }
     return true;
+  }
+
+  /**
+   * Takes records for what they are after a restore, in the caller's transaction: no tow that is
+   * not settled is worked on until it is seen where its machines run, and every copy is in doubt.
+   *
+   * @param madeAt when the backup was made
+   */
+  public static void restored(Session s, Instant madeAt, Instant now) {
+    Db.change(s, "update TowEntity set uncheckedSince = ?1 where settledAt is null", madeAt);
+    Db.change(
+        s,
+        "update LegEntity set heldBy = ?1 where state <> ?2",
+        "the restore of a backup",
+        LegState.CLOSED);
+    Db.change(s, "update ReplicaEntity set anywhere = true where blank = false");
+    Db.change(
+        s,
+        "update PassEntity set state = ?1, endedAt = ?2 where endedAt is null",
+        PassState.FAILED,
+        now);
+  }
+
+  /** Where the machines of a tow run was looked at: it may be worked on. */
+  public static void checked(Session s, TowState state) {
+    s.find(TowEntity.class, state.tow.id).uncheckedSince = null;
+    // A run that was cut off by the restore may have paused it.
+    state
+        .leg
+        .map(l -> s.find(LegEntity.class, l.id))
+        .filter(l -> l.state == LegState.PAUSED)
+        .ifPresent(l -> l.state = LegState.OPEN);
   }
 
   /** Whether a leg has been opened. */

@@ -18,6 +18,8 @@ import com.github.kagkarlsson.scheduler.task.helper.Tasks;
 import java.time.Clock;
 import java.time.Duration;
 import java.time.Instant;
+import java.time.temporal.ChronoUnit;
+import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
@@ -212,6 +214,61 @@ public final class RunEngine {
         });
     wake(runId);
   }
+
+  /**
+   * Ends the runs that a backup found open, in the caller's transaction: what they did since it was
+   * made is not recorded here, so that going on with them, or backing them out, might undo what
+   * others did. Those that leave nothing to others are backed out.
+   *
+   * @return titles of those that are ended
+   */
+  public List<String> restored(Session s, Instant madeAt) {
+    // Whoever drove a run under the backup's service is behind whoever drives one now.
+    s.createNativeQuery(
+            "select setval('run_epoch', nextval('run_epoch') + " + EPOCHS + ")", Object.class)
+        .getSingleResult();
+    List<String> ended = new ArrayList<>();
+    for (RunEntity run :
+        Db.list(s, RunEntity.class, "from RunEntity where endedAt is null order by id")) {
+      RunKind kind = kinds.get(run.kind);
+      if (run.state == RunState.BACKING_OUT && kind.leavesNothingToOthers()) {
+        continue;
+      }
+      if (kind.leavesNothingToOthers()) {
+        giveUp(
+            run.id,
+            RESTORED,
+            "the service was restored from a backup of " + madeAt.truncatedTo(ChronoUnit.SECONDS));
+        continue;
+      }
+      run.epoch = RunStore.nextEpoch(s);
+      run.state = RunState.FAILED;
+      run.endedAt = clock.instant();
+      run.problem =
+          Json.text(
+              new Problem(
+                  "about:blank",
+                  "restored",
+                  409,
+                  RESTORED,
+                  run.title
+                      + " was open in the backup of "
+                      + madeAt.truncatedTo(ChronoUnit.SECONDS)
+                      + "; what became of it is not known",
+                  bargelane.api.Remedy.NONE));
+      s.createNativeMutationQuery("delete from run_machine where run_id = ?1")
+          .setParameter(1, run.id)
+          .executeUpdate();
+      ended.add(run.title);
+    }
+    return ended;
+  }
+
+  /** More than any service takes between two backups. */
+  private static final long EPOCHS = 1_000_000;
+
+  /** The code of the problem of a run that was open in a backup. */
+  public static final String RESTORED = "restored";
 
   private CompletionHandler<Void> drive(String runId) {
     Optional<Drive> drive = Drive.take(store, failures, kinds, runId);

@@ -37,6 +37,14 @@ public interface RunKind {
     return false;
   }
 
+  /**
+   * Whether backing it out removes only what it made itself, under names that nothing else has: it
+   * may be done even by an old record of it.
+   */
+  default boolean leavesNothingToOthers() {
+    return false;
+  }
+
   /** How long a failure that may pass is waited for, a step. */
   default Duration patience() {
     return Duration.ofSeconds(60);

@@ -3,6 +3,7 @@ package bargelane.service.site;
 import bargelane.api.CredentialAdd;
 import bargelane.api.CredentialEdit;
 import bargelane.api.CredentialView;
+import bargelane.api.KeyChanged;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
 import bargelane.core.site.SiteKind;
@@ -88,7 +89,7 @@ public final class Credentials {
     c.name = name;
     c.type = type;
     c.account = account;
-    c.sealed = vault.seal(c.id, secret);
+    c.sealed = vault.seal(s, c.id, secret);
     c.changedAt = clock.instant();
     c.own = own;
     s.persist(c);
@@ -141,7 +142,7 @@ public final class Credentials {
         s -> {
           CredentialEntity c = find(s, ref);
           usable(c.name, c.type, c.account, edit.secret());
-          c.sealed = vault.seal(c.id, edit.secret());
+          c.sealed = vault.seal(s, c.id, edit.secret());
           c.changedAt = clock.instant();
           events.tell(s, "site", "", "", by + " replaced the secret of " + c.name, null);
           return view(s, c);
@@ -163,6 +164,39 @@ public final class Credentials {
           events.tell(s, "site", "", "", by + " removed the credential " + c.name, null);
         });
   }
+
+  /**
+   * Seals every secret under a new master key while the service runs.
+   *
+   * @throws ProblemException while another node runs: its key would be the former one
+   */
+  public KeyChanged changeKey(String by) {
+    int secrets = vault.change(db, Credentials::alone);
+    db.run(s -> events.tell(s, "site", "", "", by + " changed the master key", null));
+    return new KeyChanged(secrets);
+  }
+
+  private static void alone(Session s) {
+    long nodes =
+        ((Number)
+                s.createNativeQuery(
+                        "select count(*) from pg_locks where locktype = 'advisory' and mode = 'ShareLock' and granted"
+                            + " and database = (select oid from pg_database where datname = current_database())"
+                            + " and ((classid::bigint << 32) | objid::bigint) = hashtextextended(:what, 0)",
+                        Object.class)
+                    .setParameter("what", NODES)
+                    .getSingleResult())
+            .longValue();
+    if (nodes > 1) {
+      throw ProblemException.conflict(
+          "nodes-running",
+          nodes + " nodes run on this database, and the others would not know the new key",
+          "stop all but one, change the key there, copy its master-key file to the others' homes, and start them");
+    }
+  }
+
+  /** The name of the lock that every node holds while it lives. */
+  public static final String NODES = "nodes";
 
   /** Those of a site, opened, in its order. */
   List<SiteCredential> of(Session s, String siteId) {

@@ -402,6 +402,26 @@ public final class Ledger {
         .toList();
   }
 
+  /**
+   * Takes records for what they are after a restore, in the caller's transaction. What was to be
+   * stopped may run for somebody by now, and a point that was being made may be the newest there
+   * is: neither is touched any more. Points are listed as things without a record. Exports and
+   * snapshots were of passes that are over.
+   */
+  public static void restored(Session s) {
+    s.createNativeMutationQuery(
+            "delete from site_object where kind in ('started', 'machine') and not wanted")
+        .executeUpdate();
+    s.createNativeMutationQuery(
+            "delete from site_object o where kind = 'point' and wanted"
+                + " and not exists (select 1 from point p where p.name = o.name)")
+        .executeUpdate();
+    s.createNativeMutationQuery(
+            "update site_object set wanted = false where kind in ('export', 'snapshot')")
+        .executeUpdate();
+    s.createNativeMutationQuery("update site_object set removing_until = null").executeUpdate();
+  }
+
   /** Removes everything unwanted that can be removed now. Gives what could not be. */
   public List<String> sweep() {
     return removeEach(

@@ -3,6 +3,7 @@ package bargelane.service.site;
 import bargelane.api.CredentialAdd;
 import bargelane.api.CredentialEdit;
 import bargelane.api.CredentialView;
+import bargelane.api.KeyChanged;
 import bargelane.api.LeftoverView;
 import bargelane.api.SiteAdd;
 import bargelane.api.SiteCredentials;
@@ -28,6 +29,11 @@ public record SiteApi(Sites sites, Credentials credentials, Ledger ledger)
         .gives(CredentialView.class, (r, b) -> credentials.edit(r.path("credential"), b, r.by()));
     e.delete("/credentials/{credential}", "Remove a credential that no site uses", Need.KEEP)
         .does(r -> credentials.remove(r.path("credential"), r.by()));
+    e.post(
+            "/master-key",
+            "Change the master key, and seal every secret with the new one",
+            Need.KEEP)
+        .gives(KeyChanged.class, r -> credentials.changeKey(r.by()));
     e.get("/sites", "List sites", Need.READ).lists(SiteView.class, r -> sites.list());
     e.post("/sites", "Add a site", Need.KEEP)
         .takes(SiteAdd.class)

@@ -185,7 +185,7 @@ class AccessTest extends Served {
                 .header("Content-Type", "text/plain"));
     assertEquals("type-unknown", code(form), "a form of another site's page");
     HttpResponse<InputStream> stream =
-        HTTP.send(
+        http.send(
             request("GET", "/api/v1/events/stream", "", null)
                 .header("Cookie", session)
                 .header("Accept", "text/event-stream")

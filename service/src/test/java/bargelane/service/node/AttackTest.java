@@ -9,8 +9,8 @@ import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.io.InputStream;
 import java.io.OutputStream;
-import java.net.InetAddress;
 import java.net.Socket;
+import java.net.URI;
 import java.net.http.HttpRequest;
 import java.net.http.HttpRequest.BodyPublishers;
 import java.net.http.HttpResponse;
@@ -32,9 +32,18 @@ class AttackTest extends Served {
     assertEquals(200, call("GET", "/machines", owner, null).statusCode());
   }
 
+  /** A connection to the service over TLS. */
+  private static Socket socket() throws IOException {
+    return trust.context().getSocketFactory().createSocket(at().getHost(), at().getPort());
+  }
+
+  private static URI at() {
+    return URI.create(node.address());
+  }
+
   /** Speaks as no library would; gives what comes back until the service closes or is silent. */
   private static String raw(String text) throws IOException {
-    try (Socket socket = new Socket(InetAddress.getLoopbackAddress(), node.port())) {
+    try (Socket socket = socket()) {
       socket.setSoTimeout(3000);
       socket.getOutputStream().write(text.getBytes(StandardCharsets.ISO_8859_1));
       StringBuilder back = new StringBuilder();
@@ -65,7 +74,7 @@ class AttackTest extends Served {
               .method("POST", BodyPublishers.ofByteArray(large))
               .header("Content-Type", "application/json")
               .build();
-      all.add(HTTP.sendAsync(r, BodyHandlers.ofString()));
+      all.add(http.sendAsync(r, BodyHandlers.ofString()));
     }
     othersAreServed();
     for (var one : all) {
@@ -85,7 +94,7 @@ class AttackTest extends Served {
     List<Socket> silent = new ArrayList<>();
     try {
       for (int i = 0; i < 300; i++) {
-        Socket socket = new Socket(InetAddress.getLoopbackAddress(), node.port());
+        Socket socket = socket();
         silent.add(socket);
         OutputStream out = socket.getOutputStream();
         String half =
@@ -225,7 +234,7 @@ class AttackTest extends Served {
       int refused = 0;
       for (int i = 0; i < 60; i++) {
         HttpResponse<InputStream> r =
-            HTTP.send(
+            http.send(
                 request("GET", "/api/v1/events/stream", token, null)
                     .header("Accept", "text/event-stream")
                     .build(),
@@ -278,7 +287,7 @@ class AttackTest extends Served {
       List<CompletableFuture<HttpResponse<String>>> all = new ArrayList<>();
       for (int i = 0; i < 12; i++) {
         all.add(
-            HTTP.sendAsync(
+            http.sendAsync(
                 request(
                         "POST",
                         "/api/v1" + make.getKey(),

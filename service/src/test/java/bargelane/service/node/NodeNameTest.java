@@ -7,9 +7,12 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import bargelane.service.guest.AgentListener;
 import java.io.IOException;
 import java.net.InetSocketAddress;
+import java.net.http.HttpResponse;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
 import java.time.Clock;
+import java.util.Map;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
@@ -22,7 +25,7 @@ class NodeNameTest extends Served {
     return new BargeLane(
         new BargeLane.Options(
             second,
-            0,
+            LOOPBACK,
             database.url,
             "bargelane",
             database.password,
@@ -45,7 +48,20 @@ class NodeNameTest extends Served {
       // Tokens are of the installation, whichever node they were made at.
       String token = Files.readString(second.resolve("token")).strip();
       assertEquals(200, call("GET", "/me", token, null).statusCode());
-      assertTrue(other.port() > 0);
+      assertTrue(other.address().startsWith("https:"));
+      // Its key would be the former one.
+      HttpResponse<String> refused = call("POST", "/master-key", owner, Map.of());
+      assertEquals("nodes-running", code(refused));
+    }
+    assertEquals(200, call("POST", "/master-key", owner, Map.of()).statusCode());
+    String former = assertThrows(IOException.class, () -> another("other")).getMessage();
+    assertTrue(former.contains("is not the one"), former);
+    Files.copy(
+        home.resolve("master-key"),
+        second.resolve("master-key"),
+        StandardCopyOption.REPLACE_EXISTING);
+    try (BargeLane again = another("other")) {
+      assertTrue(again.address().startsWith("https:"));
     }
   }
 }

@@ -1,6 +1,8 @@
 package bargelane.service.node;
 
+import bargelane.api.Trust;
 import bargelane.service.guest.AgentListener;
+import bargelane.service.http.SecureListener;
 import bargelane.service.platform.TestDatabase;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
@@ -17,6 +19,7 @@ import java.nio.file.Path;
 import java.time.Clock;
 import java.time.Duration;
 import java.util.Map;
+import java.util.Optional;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.io.TempDir;
@@ -30,16 +33,17 @@ abstract class Served {
   }
 
   static final ObjectMapper JSON = new ObjectMapper();
-  static final HttpClient HTTP =
-      HttpClient.newBuilder()
-          .version(HttpClient.Version.HTTP_1_1)
-          .connectTimeout(Duration.ofSeconds(5))
-          .build();
+  static final SecureListener.Where LOOPBACK =
+      new SecureListener.Where(
+          InetSocketAddress.createUnresolved("127.0.0.1", 0), Optional.empty());
+
+  static HttpClient http;
 
   @TempDir static Path home;
   static TestDatabase database;
   static BargeLane node;
   static String owner;
+  static Trust trust;
 
   @BeforeAll
   static void begin() throws IOException {
@@ -48,7 +52,7 @@ abstract class Served {
         new BargeLane(
             new BargeLane.Options(
                 home,
-                0,
+                LOOPBACK,
                 database.url,
                 "bargelane",
                 database.password,
@@ -58,6 +62,13 @@ abstract class Served {
                 Pace.USUAL),
             Clock.systemUTC());
     owner = Files.readString(home.resolve("token")).strip();
+    trust = Trust.pinned(Files.readString(home.resolve("fingerprint")));
+    http =
+        HttpClient.newBuilder()
+            .version(HttpClient.Version.HTTP_1_1)
+            .connectTimeout(Duration.ofSeconds(5))
+            .sslContext(trust.context())
+            .build();
   }
 
   @AfterAll
@@ -68,7 +79,7 @@ abstract class Served {
 
   static HttpRequest.Builder request(String method, String path, String token, String body) {
     HttpRequest.Builder r =
-        HttpRequest.newBuilder(URI.create("http://127.0.0.1:" + node.port() + path))
+        HttpRequest.newBuilder(URI.create(node.address() + path))
             .timeout(Duration.ofSeconds(60))
             .method(method, body == null ? BodyPublishers.noBody() : BodyPublishers.ofString(body));
     if (!token.isEmpty()) {
@@ -81,7 +92,7 @@ abstract class Served {
   }
 
   static HttpResponse<String> send(HttpRequest.Builder request) throws Exception {
-    return HTTP.send(request.build(), BodyHandlers.ofString());
+    return http.send(request.build(), BodyHandlers.ofString());
   }
 
   static HttpResponse<String> call(String method, String path, String token, Object body)

@@ -99,6 +99,29 @@ class RunEngineTest extends RunsFixture {
     until(() -> run(id).endedAt != null);
   }
 
+  @Test
+  void runsThatABackupFoundOpenAreEndedAndOnlyWhatIsTheirsAloneIsRemoved()
+      throws InterruptedException {
+    engine.add(new Kind("moves", List.of(says("move")), List.of(says("move back")), true));
+    engine.add(
+        new Kind(
+            "tries", List.of(says("try")), List.of(says("remove the trial")), true, false, true));
+    aMachine();
+    String moves = start("moves", "m-1");
+    String tries = start("tries");
+    long before = run(moves).epoch;
+    Instant madeAt = Instant.parse("2026-01-02T03:04:05Z");
+    assertEquals(List.of("moves"), db.tx(s -> engine.restored(s, madeAt)));
+    assertEquals(RunState.FAILED, run(moves).state);
+    assertTrue(run(moves).problem.contains("2026-01-02T03:04:05Z"));
+    assertTrue(run(moves).epoch > before + 1000, "no driver of then writes any more");
+    drive();
+    until(() -> run(tries).endedAt != null);
+    assertEquals(List.of("remove the trial"), did);
+    start("moves", "m-1");
+    until(() -> did.contains("move"));
+  }
+
   private static List<StepEntity> steps(String run) {
     return db.tx(
         s -> Db.list(s, StepEntity.class, "from StepEntity where runId = ?1 order by number", run));
@@ -266,8 +289,7 @@ class RunEngineTest extends RunsFixture {
         assertThrows(ProblemException.class, () -> engine.stop("run-none", "engineer")).code());
   }
 
-  @Test
-  void aMachineHasAtMostOneOpenRunThatChangesIt() throws InterruptedException {
+  private static void aMachine() {
     db.run(
         s -> {
           s.createNativeMutationQuery(
@@ -277,6 +299,11 @@ class RunEngineTest extends RunsFixture {
                   "insert into machine (id, site_id, platform_id, name, facts, first_seen, last_seen) values ('m-1', 's', 'p', 'm', '{}', now(), now()) on conflict do nothing")
               .executeUpdate();
         });
+  }
+
+  @Test
+  void aMachineHasAtMostOneOpenRunThatChangesIt() throws InterruptedException {
+    aMachine();
     CountDownLatch go = new CountDownLatch(1);
     engine.add(
         new Kind(

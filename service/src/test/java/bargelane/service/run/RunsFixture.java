@@ -67,8 +67,18 @@ abstract class RunsFixture {
     engine.open(scheduler);
   }
 
-  record Kind(String name, List<Step> forward, List<Step> back, boolean patient, boolean routine)
+  record Kind(
+      String name,
+      List<Step> forward,
+      List<Step> back,
+      boolean patient,
+      boolean routine,
+      boolean leavesNothingToOthers)
       implements RunKind {
+
+    Kind(String name, List<Step> forward, List<Step> back, boolean patient, boolean routine) {
+      this(name, forward, back, patient, routine, false);
+    }
 
     Kind(String name, List<Step> forward, List<Step> back, boolean patient) {
       this(name, forward, back, patient, false);

@@ -84,6 +84,28 @@ class LedgerTest {
     assertTrue(ledger.recorded("s", "volume", "v"));
   }
 
+  /** What a backup had as to be stopped may be in use since; a point may be the newest there is. */
+  @Test
+  void afterARestoreNothingIsStoppedAndNoPointThatMayBeGoodIsRemoved() {
+    for (String kind : List.of("started", "machine", "point", "snapshot", "export", "volume")) {
+      ledger.plan("s", "tow", kind, "of-" + kind);
+    }
+    db.run(
+        s -> {
+          s.createNativeMutationQuery(
+                  "update site_object set wanted = false where kind in ('started', 'machine', 'volume')")
+              .executeUpdate();
+          Ledger.restored(s);
+        });
+    assertEquals(
+        List.of("of-export false", "of-snapshot false", "of-volume false"),
+        recorded().stream().map(o -> o.name + " " + o.wanted).toList());
+    ledger.sweep();
+    verify(target, never()).deletePoint(any());
+    verify(driver, never()).compute();
+    assertTrue(recorded().isEmpty());
+  }
+
   @Test
   void itsRecordGoesOnlyAfterItIsGone() {
     ledger.plan("s", "tow", "volume", "v");

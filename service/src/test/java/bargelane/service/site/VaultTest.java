@@ -1,5 +1,6 @@
 package bargelane.service.site;
 
+import static org.junit.jupiter.api.Assertions.assertArrayEquals;
 import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertThrows;
@@ -14,6 +15,9 @@ import java.nio.file.Path;
 import java.nio.file.attribute.PosixFilePermissions;
 import java.time.Instant;
 import java.util.Arrays;
+import java.util.List;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.atomic.AtomicBoolean;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
@@ -81,6 +85,93 @@ class VaultTest {
       assertThrows(IOException.class, () -> Vault.of(dir.resolve("other"), db));
       Vault.of(key, db);
       assertThrows(IOException.class, () -> Vault.of(dir.resolve("other"), db));
+    }
+  }
+
+  private static void store(Db db, Vault vault, String id) {
+    db.run(
+        s -> {
+          CredentialEntity c = new CredentialEntity();
+          c.id = id;
+          c.name = id;
+          c.sealed = vault.seal(s, id, "the secret of " + id);
+          c.changedAt = Instant.EPOCH;
+          s.persist(c);
+        });
+  }
+
+  private static String read(Db db, Vault vault, String id) {
+    return db.tx(s -> vault.open(id, s.find(CredentialEntity.class, id).sealed));
+  }
+
+  @Test
+  void theKeyIsChangedUnderWhoeverReadsAndSeals() throws Exception {
+    try (TestDatabase database = TestDatabase.open()) {
+      Db db = database.db();
+      Path key = dir.resolve("key");
+      Vault vault = Vault.of(key, db);
+      store(db, vault, "cred-0");
+      byte[] first = Files.readAllBytes(key);
+      AtomicBoolean over = new AtomicBoolean();
+      CompletableFuture<Integer> others =
+          CompletableFuture.supplyAsync(
+              () -> {
+                int n = 0;
+                do {
+                  assertEquals("the secret of cred-" + n, read(db, vault, "cred-" + n));
+                  n++;
+                  store(db, vault, "cred-" + n);
+                } while (!over.get());
+                return n;
+              });
+      for (int i = 0; i < 5; i++) {
+        vault.change(db, s -> {});
+      }
+      over.set(true);
+      int stored = others.get();
+      assertFalse(Arrays.equals(first, Files.readAllBytes(key)));
+      assertFalse(Files.exists(dir.resolve("key.next")));
+      Vault again = Vault.of(key, db);
+      for (int i = 0; i <= stored; i++) {
+        assertEquals("the secret of cred-" + i, read(db, again, "cred-" + i));
+      }
+    }
+  }
+
+  @Test
+  void aChangeThatIsCutOffEndsAtTheNextStartWhereverItWas() throws Exception {
+    try (TestDatabase database = TestDatabase.open()) {
+      Db db = database.db();
+      Path key = dir.resolve("key");
+      Path next = dir.resolve("key.next");
+      Vault vault = Vault.of(key, db);
+      store(db, vault, "cred-1");
+      byte[] former = Files.readAllBytes(key);
+      // Cut off before the commit: the key of before stays, and who goes on seals with it.
+      assertThrows(
+          IllegalArgumentException.class,
+          () ->
+              vault.change(
+                  db,
+                  s -> {
+                    throw new IllegalArgumentException("another node runs");
+                  }));
+      assertTrue(Files.exists(next));
+      store(db, vault, "cred-2");
+      Vault second = Vault.of(key, db);
+      assertFalse(Files.exists(next));
+      assertArrayEquals(former, Files.readAllBytes(key));
+      // Cut off after it: both files lie there.
+      second.change(db, s -> {});
+      byte[] fresh = Files.readAllBytes(key);
+      Files.write(next, fresh);
+      Files.write(key, former);
+      Vault third = Vault.of(key, db);
+      assertArrayEquals(fresh, Files.readAllBytes(key));
+      assertFalse(Files.exists(next));
+      for (String id : List.of("cred-1", "cred-2")) {
+        assertEquals("the secret of " + id, read(db, third, id));
+      }
     }
   }
 
