@@ -37,6 +37,24 @@ function Trust({ site, server }: { site: string; server: Server }) {
   );
 }
 
+/** Approves the keys that servers showed, as they stand in the list. */
+function Approve({ site, servers, label }: { site: string; servers: Server[]; label: string }) {
+  const client = useQueryClient();
+  const approve = useMutation({
+    mutationFn: () =>
+      answer(api.PUT('/api/v1/sites/{site}/servers', { params: { path: { site } }, body: { keys: servers.map((s) => ({ address: s.address, hostKey: s.shownKey })), knownHosts: null } })),
+    onSuccess: () => client.invalidateQueries(),
+  });
+  return (
+    <>
+      <Button variant="outlined" size="small" disabled={approve.isPending} onClick={() => approve.mutate()} sx={{ mt: 0.5 }}>
+        {label}
+      </Button>
+      {approve.error !== null && <Trouble error={approve.error} />}
+    </>
+  );
+}
+
 /** The servers of a site, and new ones: typed, or from a CSV file. */
 export function Servers({ site }: { site: string }) {
   const client = useQueryClient();
@@ -56,6 +74,7 @@ export function Servers({ site }: { site: string }) {
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;
   }
+  const waiting = data.items.filter((s) => s.problem?.code === 'server-key-unknown');
   const addresses = text.split(/[\s,]+/).filter((a) => a !== '');
   return (
     <Panel title="Servers" note={`${data.total} in the list, those with a problem first`} wide>
@@ -77,12 +96,13 @@ export function Servers({ site }: { site: string }) {
             s.readAt === null ? 'never' : moment(s.readAt),
             s.problem === null ? (
               <span key="k" style={{ overflowWrap: 'anywhere' }}>
-                {s.hostKey === '' ? 'not seen yet' : s.hostKey}
+                {s.hostKey === '' ? 'none approved yet' : s.hostKey}
               </span>
             ) : (
               <Box key="p">
                 <Status tone="bad" wrap>{`${s.problem.cause}. Next: ${s.problem.remedy.advice}`}</Status>
                 {s.problem.code === 'server-key-changed' && <Trust site={site} server={s} />}
+                {s.problem.code === 'server-key-unknown' && <Approve site={site} servers={[s]} label={`Approve the host key of ${s.address}`} />}
               </Box>
             ),
             <Button key="r" size="small" onClick={() => take.mutate(s.id)}>
@@ -92,6 +112,7 @@ export function Servers({ site }: { site: string }) {
         }))}
         none="No server yet. Give their addresses here."
       />
+      {waiting.length > 1 && <Approve site={site} servers={waiting} label={`Approve the ${waiting.length} host keys shown above`} />}
       {data.total > rows && rows < 500 && <Button onClick={() => setRows(Math.min(500, rows * 4))}>{`More of ${data.total}`}</Button>}
       <Box
         component="form"

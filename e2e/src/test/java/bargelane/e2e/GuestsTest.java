@@ -151,7 +151,21 @@ class GuestsTest {
             .out()
             .contains("dry run"));
     assertEquals(0, terminal.told("server", "list", "branches").path("total").asInt());
-    terminal.done("server", "add", "branches", "--csv", csv.toString());
+    terminal.done("server", "add", "branches", address);
+    assertEquals(1, terminal.say("site", "scan", "branches", "--wait").code());
+    String unknown = terminal.done("server", "list", "branches").out();
+    assertTrue(unknown.contains("not approved: " + server.fingerprint()), unknown);
+    assertEquals(2, terminal.say("server", "trust", "branches", address).code());
+    assertTrue(
+        terminal
+            .done("server", "trust", "branches", "--shown", "--dry-run")
+            .out()
+            .contains(server.fingerprint()));
+    assertTrue(
+        terminal
+            .done("server", "trust", "branches", "--shown")
+            .out()
+            .contains("1 host key is approved."));
     assertTrue(terminal.done("site", "check", "branches").out().contains("server-fact-unread"));
     assertTrue(terminal.done("site", "scan", "branches", "--wait").out().contains("1 appeared"));
     assertTrue(

@@ -38,7 +38,12 @@ final class ListServers extends OfServers implements Callable<Integer> {
         text("ADDRESS", ServerView::address),
         text("MACHINE", ServerView::machine),
         text("CREDENTIAL", ServerView::credential),
-        text("HOST KEY", ServerView::hostKey),
+        text(
+            "HOST KEY",
+            r ->
+                r.hostKey().isEmpty() && !r.shownKey().isEmpty()
+                    ? "not approved: " + r.shownKey()
+                    : r.hostKey()),
         time("READ", ServerView::readAt),
         text("PROBLEM", r -> r.problem() == null ? null : r.problem().cause()));
     return 0;

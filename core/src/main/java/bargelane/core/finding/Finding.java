@@ -34,6 +34,7 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
     SITE_ROOM_SHORT(false),
     SITE_PACKAGE_DAMAGED(true),
     SITE_EMPTY(false),
+    SERVER_KEY_UNKNOWN(true),
     SERVER_KEY_CHANGED(true),
     SERVER_ANSWER_INVALID(true),
     SERVER_FACT_UNREAD(false),

@@ -35,6 +35,9 @@ import org.hibernate.Session;
  */
 public final class Connections implements SiteTenant {
 
+  /** Deletes those that were not seen again; see {@link bargelane.service.platform.Upkeep}. */
+  public static final String PAST = "delete from connection where last_seen < ?1";
+
   private static final int BLOCK = 5000;
   private static final Map<String, String> SORTS =
       Map.of("bytes", "c.bytes", "count", "c.count", "lastSeen", "c.last_seen", "port", "c.port");

@@ -54,6 +54,9 @@ public final class Events implements Closeable {
   public static final String TIDY =
       "delete from event where kind in ('step', 'progress', 'pass') and at < ?1";
 
+  /** Deletes all events; see {@link Upkeep}. */
+  public static final String PAST = "delete from event where at < ?1";
+
   /** What is told to listeners and not stored. */
   public Figures figures() {
     return figures;

@@ -5,8 +5,10 @@ import bargelane.api.AgentKeyView;
 import bargelane.api.AgentView;
 import bargelane.api.ImportResult;
 import bargelane.api.ServerEdit;
+import bargelane.api.ServerKeys;
 import bargelane.api.ServerView;
 import bargelane.api.ServersAdd;
+import bargelane.api.ServersTrusted;
 import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 
@@ -29,6 +31,13 @@ public record GuestApi(Servers servers, Agents agents, AgentListener listener)
         .heavy()
         .takes(ServersAdd.class)
         .gives(ImportResult.class, (r, b) -> servers.add(r.path("site"), b, r.by()));
+    e.put(
+            "/sites/{site}/servers",
+            "Approve the host keys of servers, by a list or a file",
+            Need.KEEP)
+        .longest(Endpoints.LIST_BODY)
+        .takes(ServerKeys.class)
+        .gives(ServersTrusted.class, (r, b) -> servers.trust(r.path("site"), b, r.by()));
     e.put("/sites/{site}/servers/{server}", "Say which host keys a server may have", Need.KEEP)
         .takes(ServerEdit.class)
         .gives(

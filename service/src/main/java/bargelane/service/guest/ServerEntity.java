@@ -24,9 +24,13 @@ public class ServerEntity {
 
   public int port;
 
-  /** Fingerprints that its host key may have, parted by blanks; empty until it was seen. */
+  /** Fingerprints that its host key may have, parted by blanks; empty until one is approved. */
   @Column(name = "host_key")
   public String hostKey = "";
+
+  /** The fingerprint of the host key that it showed last; empty until it showed one. */
+  @Column(name = "shown_key")
+  public String shownKey = "";
 
   /** The name of the credential that let us in last. */
   public String credential = "";

@@ -2,8 +2,10 @@ package bargelane.service.guest;
 
 import bargelane.api.ImportResult;
 import bargelane.api.Page;
+import bargelane.api.ServerKeys;
 import bargelane.api.ServerView;
 import bargelane.api.ServersAdd;
+import bargelane.api.ServersTrusted;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.site.SiteKind;
@@ -216,6 +218,7 @@ public final class Servers {
         e.id,
         new ServerAccess(e.id, e.address, e.port, "", "").address(),
         e.hostKey,
+        e.shownKey,
         e.credential,
         machineId == null ? "" : machineId,
         machine == null ? "" : machine,
@@ -239,8 +242,7 @@ public final class Servers {
         .orElseThrow(() -> ProblemException.missing("server of " + site.name, ref));
   }
 
-  /** Says which host keys a server may have. */
-  public ServerView trust(String site, String server, String hostKey, String by) {
+  private static String fingerprint(String hostKey) {
     String wanted = hostKey == null ? "" : hostKey.strip();
     if (!FINGERPRINT.matcher(wanted).matches()) {
       throw ProblemException.invalid(
@@ -248,12 +250,17 @@ public final class Servers {
           "'" + wanted + "' is not a fingerprint of a host key",
           "give it as ssh-keygen -l shows it on that server: SHA256:…");
     }
+    return wanted;
+  }
+
+  /** Says which host keys a server may have. */
+  public ServerView trust(String site, String server, String hostKey, String by) {
+    String wanted = fingerprint(hostKey);
     return db.tx(
         s -> {
           SiteEntity entity = listed(s, site);
           ServerEntity found = find(s, entity, server);
-          found.hostKey = wanted;
-          found.problem = null;
+          approve(found, wanted);
           events.tell(
               s,
               "site",
@@ -262,6 +269,55 @@ public final class Servers {
               by + " trusts the host key " + wanted + " of " + found.address + " of " + entity.name,
               null);
           return view(found, null, null);
+        });
+  }
+
+  /** Its host key is right: it is talked to, and all credentials are tried again. */
+  private static void approve(ServerEntity server, String hostKey) {
+    server.hostKey = hostKey;
+    server.credential = "";
+    server.problem = null;
+  }
+
+  /**
+   * Approves the host keys of many servers: each with the fingerprint that whoever approves has
+   * seen, or as a file has them. All of the list or, if one is wrong, none; servers that a file
+   * does not have stay as they are.
+   */
+  public ServersTrusted trust(String site, ServerKeys asked, String by) {
+    return db.tx(
+        s -> {
+          SiteEntity entity = listed(s, site);
+          int approved = 0;
+          for (ServerKeys.ServerKey one : Optional.ofNullable(asked.keys()).orElse(List.of())) {
+            String wanted = fingerprint(one.hostKey());
+            ServerEntity server = find(s, entity, String.valueOf(one.address()));
+            approved += server.hostKey.equals(wanted) ? 0 : 1;
+            approve(server, wanted);
+          }
+          List<ServerEntity> all =
+              Db.list(s, ServerEntity.class, "from ServerEntity where siteId = ?1", entity.id);
+          if (asked.knownHosts() != null) {
+            KnownHosts file = new KnownHosts(asked.knownHosts());
+            for (ServerEntity server : all) {
+              String keys = String.join(" ", file.of(server.address, server.port));
+              if (!keys.isEmpty() && !keys.equals(server.hostKey)) {
+                approve(server, keys);
+                approved++;
+              }
+            }
+          }
+          if (approved > 0) {
+            events.tell(
+                s,
+                "site",
+                entity.id,
+                null,
+                by + " approved the host keys of " + approved + " servers of " + entity.name,
+                null);
+          }
+          return new ServersTrusted(
+              approved, (int) all.stream().filter(v -> v.hostKey.isEmpty()).count());
         });
   }
 

@@ -99,10 +99,9 @@ public final class Surveying {
       if (!Objects.equals(server.credential, r.credential())) {
         server.credential = r.credential();
       }
-      // The first key that is seen is the one that is held to from then on.
-      if (server.hostKey.isEmpty()) {
-        server.hostKey = r.hostKey();
-      }
+    }
+    if (!r.hostKey().isEmpty() && !server.shownKey.equals(r.hostKey())) {
+      server.shownKey = r.hostKey();
     }
   }
 

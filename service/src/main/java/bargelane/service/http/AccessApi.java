@@ -28,6 +28,8 @@ public record AccessApi(Db db, Accounts accounts, Tokens tokens, Events events, 
               db.reach();
               return new Health("up", "0.1.0", clock.instant());
             });
+    e.get("/live", "Whether the service runs, whatever its database does", Need.NOTHING)
+        .gives(Health.class, r -> new Health("up", "0.1.0", clock.instant()));
     e.post("/sign-in", "Sign in to the console", Need.NOTHING)
         .secret()
         .longest(16 << 10)

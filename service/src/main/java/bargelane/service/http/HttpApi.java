@@ -62,9 +62,13 @@ public final class HttpApi implements Closeable {
   private final Once once;
   private final EventStream stream;
   private final PrometheusMeterRegistry meters;
+  private final Runnable measure;
   private final Endpoints endpoints;
   private String document;
 
+  /**
+   * @param measure brings up to date what is measured when somebody asks for it
+   */
   public HttpApi(
       SecureListener listener,
       Endpoints endpoints,
@@ -73,13 +77,15 @@ public final class HttpApi implements Closeable {
       Events events,
       Db db,
       Clock clock,
-      PrometheusMeterRegistry meters) {
+      PrometheusMeterRegistry meters,
+      Runnable measure) {
     this.listener = listener;
     this.callers = new Callers(tokens);
     this.audited = new Audited(audit);
     this.once = new Once(db, clock);
     this.stream = new EventStream(events, tokens);
     this.meters = meters;
+    this.measure = measure;
     this.endpoints = endpoints;
     this.http =
         Javalin.create(
@@ -132,6 +138,7 @@ public final class HttpApi implements Closeable {
         "/metrics",
         ctx -> {
           callers.allowed(ctx, READ);
+          measure.run();
           ctx.contentType("text/plain; version=0.0.4").result(meters.scrape());
         });
     // Before the stream's answer begins, since its status can't be changed afterwards.

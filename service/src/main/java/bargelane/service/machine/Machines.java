@@ -35,6 +35,9 @@ import org.hibernate.Session;
 /** The inventory's machines. */
 public final class Machines {
 
+  /** Deletes what was found different long ago; see {@link bargelane.service.platform.Upkeep}. */
+  public static final String PAST = "delete from machine_change where at < ?1";
+
   private static final Map<String, String> SORTS =
       Map.of(
           "name", "m.name",

@@ -6,11 +6,13 @@ import bargelane.service.guest.AgentListener;
 import bargelane.service.http.Endpoints;
 import bargelane.service.http.HttpApi;
 import bargelane.service.http.SecureListener;
+import bargelane.service.overview.Measures;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.ProblemException;
 import bargelane.tug.Tug;
 import com.github.kagkarlsson.scheduler.Scheduler;
 import com.github.kagkarlsson.scheduler.SchedulerName;
+import io.micrometer.core.instrument.Gauge;
 import io.micrometer.core.instrument.binder.jvm.JvmMemoryMetrics;
 import io.micrometer.prometheusmetrics.PrometheusConfig;
 import io.micrometer.prometheusmetrics.PrometheusMeterRegistry;
@@ -28,7 +30,12 @@ import org.slf4j.LoggerFactory;
 /** One node of the service, put together. */
 public final class BargeLane implements Closeable {
 
-  /** How a node is started. {@code node} names it through its restarts. */
+  /**
+   * How a node is started.
+   *
+   * @param node names it through its restarts
+   * @param history how long events, changes and connections are kept
+   */
   public record Options(
       Path home,
       SecureListener.Where listen,
@@ -38,7 +45,8 @@ public final class BargeLane implements Closeable {
       String node,
       boolean withTug,
       AgentListener.Where agents,
-      Pace pace) {}
+      Pace pace,
+      Duration history) {}
 
   private static final Logger log = LoggerFactory.getLogger(BargeLane.class);
 
@@ -72,7 +80,7 @@ public final class BargeLane implements Closeable {
       opened.push(name);
       events = new Events(db, clock, o.databaseUrl(), o.databaseUser(), o.databasePassword());
       opened.push(events);
-      rooms = new Rooms(db, events, clock, o.home(), o.node(), o.pace(), o.agents());
+      rooms = new Rooms(db, events, clock, o.home(), o.node(), o.pace(), o.agents(), o.history());
       opened.push(rooms.listener);
       AfterRestore.settle(db, rooms.runs, rooms.audit, events, clock);
       scheduler = schedule(o);
@@ -89,7 +97,22 @@ public final class BargeLane implements Closeable {
       rooms.apis.forEach(api -> api.add(endpoints));
       PrometheusMeterRegistry meters = new PrometheusMeterRegistry(PrometheusConfig.DEFAULT);
       new JvmMemoryMetrics().bindTo(meters);
-      http = new HttpApi(listener, endpoints, rooms.tokens, rooms.audit, events, db, clock, meters);
+      Gauge.builder("bargelane.certificate.left.seconds", () -> left(clock))
+          .description("Until the certificate of this node ends")
+          .register(meters);
+      new AuditWatch(db, rooms.audit, events, meters);
+      Measures measures = new Measures(db, clock, meters);
+      http =
+          new HttpApi(
+              listener,
+              endpoints,
+              rooms.tokens,
+              rooms.audit,
+              events,
+              db,
+              clock,
+              meters,
+              measures::look);
       opened.push(http);
       FirstStart.account(o.home(), rooms.accounts, rooms.tokens);
       leave(o.home(), listener.keys());
@@ -141,6 +164,13 @@ public final class BargeLane implements Closeable {
   }
 
   /** Leaves what clients know the service by where those of this machine look for it. */
+  private double left(Clock clock) {
+    return Duration.between(
+                clock.instant(), listener.keys().certificate().getNotAfter().toInstant())
+            .toMillis()
+        / 1000.0;
+  }
+
   private static void leave(Path home, ServerKeys keys) {
     try {
       FirstStart.write(home.resolve("fingerprint"), keys.fingerprint() + "\n");

@@ -127,6 +127,9 @@ final class Rooms {
           .flatMap(List::stream)
           .toList();
 
+  /** What each room deletes of what people look back at. */
+  static final List<String> PAST = List.of(Events.PAST, Machines.PAST, Connections.PAST);
+
   Rooms(
       Db db,
       Events events,
@@ -134,7 +137,8 @@ final class Rooms {
       Path home,
       String node,
       Pace pace,
-      AgentListener.Where where)
+      AgentListener.Where where,
+      Duration history)
       throws IOException {
     this.db = db;
     this.events = events;
@@ -154,7 +158,8 @@ final class Rooms {
     ledger.open();
     apis.add(new SiteApi(sites, credentials, ledger));
     recurring.add(every("sweep", Duration.ofSeconds(5), ledger::sweep));
-    recurring.add(every("tidy", Duration.ofHours(1), new Upkeep(db, clock, TIDY)::tidy));
+    recurring.add(
+        every("tidy", Duration.ofHours(1), new Upkeep(db, clock, TIDY, PAST, history)::tidy));
 
     Scans scans = new Scans(db, sites, clock);
     schedule = new ScanSchedule(db, runs, events, clock);

@@ -9,6 +9,7 @@ import java.net.ServerSocket;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Clock;
+import java.time.Duration;
 import java.util.Optional;
 import java.util.concurrent.Callable;
 import java.util.concurrent.CountDownLatch;
@@ -21,6 +22,8 @@ import picocli.CommandLine.Spec;
 /** Runs one node of the service until it is told to end. */
 @Command(name = "service", description = "One node of Barge Lane.", mixinStandardHelpOptions = true)
 public final class ServiceMain implements Callable<Integer> {
+
+  private static final Duration SHORTEST_HISTORY = Duration.ofDays(30);
 
   @Spec private CommandSpec spec;
 
@@ -99,6 +102,13 @@ public final class ServiceMain implements Callable<Integer> {
   private String heartbeat;
 
   @Option(
+      names = "--keep-history",
+      defaultValue = "730d",
+      description =
+          "How long events, changes of machines and connections are kept, 30d at least (default: ${DEFAULT-VALUE}).")
+  private String keepHistory;
+
+  @Option(
       names = "--shortest-period",
       defaultValue = "5s",
       description =
@@ -111,7 +121,16 @@ public final class ServiceMain implements Callable<Integer> {
     BargeLane service =
         new BargeLane(
             new BargeLane.Options(
-                home, listen(), database, databaseUser, password, node, !noTug, agents(), pace()),
+                home,
+                listen(),
+                database,
+                databaseUser,
+                password,
+                node,
+                !noTug,
+                agents(),
+                pace(),
+                history()),
             Clock.systemUTC());
     CountDownLatch over = new CountDownLatch(1);
     Runtime.getRuntime()
@@ -124,6 +143,19 @@ public final class ServiceMain implements Callable<Integer> {
     Files.writeString(home.resolve("ready"), ProcessHandle.current().pid() + "\n");
     over.await();
     return 0;
+  }
+
+  private Duration history() {
+    try {
+      Duration asked = Durations.parse(keepHistory);
+      if (asked.compareTo(SHORTEST_HISTORY) < 0) {
+        throw new IllegalArgumentException(
+            "a history of " + keepHistory + " is too short: give 30d or more");
+      }
+      return asked;
+    } catch (IllegalArgumentException e) {
+      throw new CommandLine.ParameterException(spec.commandLine(), e.getMessage());
+    }
   }
 
   private Pace pace() {

@@ -366,7 +366,8 @@ class SourcesTest {
     assertEquals(1, rows("server where problem is not null"));
     list(survey(GUEST, "", MAC));
     assertEquals(0, rows("server where problem is not null"), "it is well again");
-    assertEquals(1, rows("server where host_key = 'SHA256:seen'"), "the first key is held to");
+    assertEquals(1, rows("server where shown_key = 'SHA256:seen'"), "for somebody to approve");
+    assertEquals(0, rows("server where host_key <> ''"), "nobody has");
   }
 
   @Test

@@ -42,7 +42,8 @@ class ApiDocumentTest {
               home,
               "node",
               Pace.USUAL,
-              new AgentListener.Where(InetSocketAddress.createUnresolved("127.0.0.1", 0), ""));
+              new AgentListener.Where(InetSocketAddress.createUnresolved("127.0.0.1", 0), ""),
+              java.time.Duration.ofDays(730));
       Endpoints endpoints = new Endpoints();
       rooms.apis.forEach(api -> api.add(endpoints));
       return endpoints.openApi() + "\n";

@@ -32,7 +32,8 @@ class NodeNameTest extends Served {
             name,
             false,
             new AgentListener.Where(InetSocketAddress.createUnresolved("127.0.0.1", 0), ""),
-            Pace.USUAL),
+            Pace.USUAL,
+            java.time.Duration.ofDays(730)),
         Clock.systemUTC());
   }
 

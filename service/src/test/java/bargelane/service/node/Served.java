@@ -59,7 +59,8 @@ abstract class Served {
                 "served",
                 false,
                 new AgentListener.Where(InetSocketAddress.createUnresolved("127.0.0.1", 0), ""),
-                Pace.USUAL),
+                Pace.USUAL,
+                Duration.ofDays(730)),
             Clock.systemUTC());
     owner = Files.readString(home.resolve("token")).strip();
     trust = Trust.pinned(Files.readString(home.resolve("fingerprint")));

@@ -154,7 +154,7 @@ class DbTest {
                   db.tx(
                       s -> {
                         try {
-                          all.await(5, TimeUnit.SECONDS);
+                          all.await(60, TimeUnit.SECONDS);
                         } catch (Exception e) {
                           throw new IllegalStateException(e);
                         }

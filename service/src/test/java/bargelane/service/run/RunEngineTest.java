@@ -331,7 +331,7 @@ class RunEngineTest extends RunsFixture {
     String asked = start("asked");
     until(() -> run(pass).endedAt != null && run(asked).endedAt != null);
     Clock later = Clock.fixed(Instant.now().plus(Upkeep.KEPT).plusSeconds(60), ZoneOffset.UTC);
-    assertTrue(new Upkeep(db, later, Runs.TIDY).tidy() > 0);
+    assertTrue(new Upkeep(db, later, Runs.TIDY, List.of(), Upkeep.KEPT).tidy() > 0);
     assertEquals(null, run(pass));
     assertNotNull(run(asked));
   }

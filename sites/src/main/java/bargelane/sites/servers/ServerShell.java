@@ -80,7 +80,7 @@ final class ServerShell implements Closeable {
         (session, address, key) -> {
           Shown shown = session.getConnectionContext().getAttribute(Shown.KEY);
           shown.fingerprint = KeyUtils.getFingerPrint(BuiltinDigests.sha256, key);
-          shown.refused = !shown.known.isEmpty() && !shown.known.contains(shown.fingerprint);
+          shown.refused = !shown.known.contains(shown.fingerprint);
           return !shown.refused;
         });
     client.start();
@@ -94,13 +94,18 @@ final class ServerShell implements Closeable {
   /**
    * Reads one server.
    *
-   * @param credentials tried in order, the one that let us in last before the others
+   * @param credentials the one that let us in last, alone; before there is one, keys in their order
+   *     and then passwords in theirs, which the other side gets to see
    * @param part {@code all} or {@code counters}
    */
   Reading read(ServerAccess server, List<SiteCredential> credentials, String part) {
     Shown shown = new Shown(server.hostKey());
     List<SiteCredential> order = new ArrayList<>(credentials);
-    order.sort(Comparator.comparing(c -> !c.name().equals(server.credential())));
+    order.sort(Comparator.comparing(c -> c.type() != SiteCredential.Type.KEY));
+    boolean known = order.stream().anyMatch(c -> c.name().equals(server.credential()));
+    if (known) {
+      order.removeIf(c -> !c.name().equals(server.credential()));
+    }
     List<String> refused = new ArrayList<>();
     try {
       for (SiteCredential credential : order) {
@@ -126,6 +131,21 @@ final class ServerShell implements Closeable {
         }
       }
     } catch (IOException e) {
+      if (shown.refused && shown.known.isEmpty()) {
+        return trouble(
+            server,
+            shown,
+            Code.SERVER_KEY_UNKNOWN,
+            "it shows the host key "
+                + shown.fingerprint
+                + ", which nobody has approved; nothing was offered to it",
+            Remedy.of(
+                "hold it against the server's own, and approve it",
+                Action.SERVER_TRUST,
+                site,
+                server.address(),
+                shown.fingerprint));
+      }
       return shown.refused
           ? trouble(
               server,
@@ -154,8 +174,15 @@ final class ServerShell implements Closeable {
         Code.SITE_TOKEN_REFUSED,
         order.isEmpty()
             ? "the site has no credential to log in with"
-            : "none of the credentials lets us in: " + String.join(", ", refused),
-        Remedy.of("store one that does, and give it to the site", Action.CREDENTIAL_ADD));
+            : known
+                ? refused.get(0) + ", which let us in before, is refused; no other was offered"
+                : "none of the credentials lets us in: " + String.join(", ", refused),
+        known
+            ? Remedy.of(
+                "store its secret anew, or approve the server's host key again to have all tried",
+                Action.CREDENTIAL_EDIT,
+                refused.get(0))
+            : Remedy.of("store one that does, and give it to the site", Action.CREDENTIAL_ADD));
   }
 
   private Reading trouble(

@@ -37,6 +37,8 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.TreeMap;
+import java.util.concurrent.CopyOnWriteArrayList;
+import java.util.function.Consumer;
 import org.apache.sshd.server.keyprovider.SimpleGeneratorHostKeyProvider;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
@@ -93,7 +95,7 @@ class ServersSiteTest {
 
   @Test
   void factsAreWhatTheSystemsOwnCommandsTell() throws IOException {
-    Reading reading = read(site(at(server.port(), ""), key()));
+    Reading reading = read(site(at(server.port(), server.fingerprint()), key()));
     Survey s = reading.survey().orElseThrow(() -> new AssertionError(reading.trouble()));
     assertEquals(server.fingerprint(), reading.hostKey());
     assertEquals("key", reading.credential());
@@ -135,7 +137,7 @@ class ServersSiteTest {
   @Test
   void whatAnOrdinaryAccountMayNotReadIsSaidAndTheRestIsRead() throws IOException {
     assumeTrue(server.takesPassword(), "only root can make an account for it");
-    List<Finding> found = site(at(server.port(), ""), key()).check();
+    List<Finding> found = site(at(server.port(), server.fingerprint()), key()).check();
     assertTrue(
         found.stream()
             .anyMatch(
@@ -153,15 +155,58 @@ class ServersSiteTest {
     Reading reading =
         read(
             site(
-                at(server.port(), ""),
+                at(server.port(), server.fingerprint()),
                 password("old", "not it"),
-                password("new", SshServer.PASSWORD),
-                key()));
+                password("new", SshServer.PASSWORD)));
     assertEquals("new", reading.credential(), reading.trouble() + "");
-    Reading none = read(site(at(server.port(), ""), password("old", "not it")));
+    Reading none = read(site(at(server.port(), server.fingerprint()), password("old", "not it")));
     assertEquals(Code.SITE_TOKEN_REFUSED, none.trouble().orElseThrow().code());
     assertTrue(none.trouble().get().cause().contains("old"), none + "");
     assertFalse(none.toString().contains("not it"), "a secret is told");
+  }
+
+  @Test
+  void nothingIsOfferedToAServerWhoseHostKeyNobodyApproved() throws IOException {
+    List<String> offered = new CopyOnWriteArrayList<>();
+    org.apache.sshd.server.SshServer made =
+        telling("nothing\n".getBytes(StandardCharsets.UTF_8), false, offered::add);
+    try {
+      SiteCredential[] all = {password("one", "made-up-1"), password("two", "made-up-2"), key()};
+      Reading unknown = read(site(at(made.getPort(), ""), all));
+      Finding f = unknown.trouble().orElseThrow();
+      assertEquals(Code.SERVER_KEY_UNKNOWN, f.code());
+      assertEquals(
+          List.of("annex", "127.0.0.1:" + made.getPort(), unknown.hostKey()),
+          f.remedy().arguments());
+      assertEquals(List.of(), offered);
+      // Approved: keys come before passwords, which the other side gets to see.
+      read(site(at(made.getPort(), unknown.hostKey()), all));
+      assertEquals("a key", offered.get(0));
+      assertEquals("made-up-1", offered.get(offered.size() - 1));
+      offered.clear();
+      // The one that let us in is the only one from then on.
+      read(
+          site(
+              new ServerAccess("srv-1", "127.0.0.1", made.getPort(), unknown.hostKey(), "two"),
+              all));
+      assertEquals(List.of("made-up-2"), offered);
+    } finally {
+      made.stop(true);
+    }
+  }
+
+  @Test
+  void whereTheCredentialOfBeforeIsRefusedNoOtherIsOffered() throws IOException {
+    Reading refused =
+        read(
+            site(
+                new ServerAccess("srv-1", "127.0.0.1", server.port(), server.fingerprint(), "old"),
+                password("old", "not it"),
+                key()));
+    Finding f = refused.trouble().orElseThrow();
+    assertEquals(Code.SITE_TOKEN_REFUSED, f.code());
+    assertTrue(f.cause().contains("old, which let us in before, is refused"), f.cause());
+    assertEquals("", refused.credential());
   }
 
   @Test
@@ -196,7 +241,7 @@ class ServersSiteTest {
                 List.of(key()),
                 List.of(
                     new ServerAccess("a", "127.0.0.1", closed, "", ""),
-                    new ServerAccess("b", "127.0.0.1", server.port(), "", ""))),
+                    new ServerAccess("b", "127.0.0.1", server.port(), server.fingerprint(), ""))),
             Clock.systemUTC());
     Map<String, Reading> read = new TreeMap<>();
     both.surveys().orElseThrow().read(r -> read.put(r.server().id(), r));
@@ -215,7 +260,11 @@ class ServersSiteTest {
     List<Finding> found =
         Drivers.open(
                 new SiteAccess(
-                    SiteKind.SERVERS, "annex", "", List.of(key()), List.of(at(server.port(), ""))),
+                    SiteKind.SERVERS,
+                    "annex",
+                    "",
+                    List.of(key()),
+                    List.of(at(server.port(), server.fingerprint()))),
                 ahead)
             .check();
     assertTrue(
@@ -229,7 +278,7 @@ class ServersSiteTest {
     Clock behind = Clock.fixed(Instant.now().minus(Duration.ofMinutes(10)), ZoneOffset.UTC);
     List<ServerAccess> three = new ArrayList<>();
     for (int i = 0; i < 3; i++) {
-      three.add(new ServerAccess("srv-" + i, "127.0.0.1", server.port(), "", ""));
+      three.add(new ServerAccess("srv-" + i, "127.0.0.1", server.port(), server.fingerprint(), ""));
     }
     // One server listed three times stands for three that agree.
     List<Finding> off =
@@ -244,7 +293,7 @@ class ServersSiteTest {
 
   @Test
   void nothingButReadingIsOffered() throws IOException {
-    SiteDriver site = site(at(server.port(), ""), key());
+    SiteDriver site = site(at(server.port(), server.fingerprint()), key());
     assertThrows(SiteException.class, site::source);
     assertThrows(SiteException.class, site::inventory);
     IllegalArgumentException refused =
@@ -257,10 +306,29 @@ class ServersSiteTest {
   /** A server of our own making that lets everybody in and answers every command alike. */
   private static org.apache.sshd.server.SshServer telling(byte[] answer, boolean forEver)
       throws IOException {
+    return telling(answer, forEver, account -> {});
+  }
+
+  /** The key of a server of our own making, as it shows it. */
+  private static String keyOf(org.apache.sshd.server.SshServer made) throws IOException {
+    return read(site(at(made.getPort(), ""), password("any", "x"))).hostKey();
+  }
+
+  private static org.apache.sshd.server.SshServer telling(
+      byte[] answer, boolean forEver, Consumer<String> offered) throws IOException {
     org.apache.sshd.server.SshServer made = org.apache.sshd.server.SshServer.setUpDefaultServer();
     made.setHost("127.0.0.1");
     made.setKeyPairProvider(new SimpleGeneratorHostKeyProvider(dir.resolve("made-up-key")));
-    made.setPasswordAuthenticator((account, password, session) -> true);
+    made.setPasswordAuthenticator(
+        (account, password, session) -> {
+          offered.accept(password);
+          return true;
+        });
+    made.setPublickeyAuthenticator(
+        (account, key, session) -> {
+          offered.accept("a key");
+          return false;
+        });
     made.setCommandFactory(
         (channel, command) ->
             new org.apache.sshd.server.command.AbstractCommandSupport(command, null) {
@@ -292,7 +360,9 @@ class ServersSiteTest {
               forEver);
       try {
         Finding f =
-            read(site(at(made.getPort(), ""), password("any", "x"))).trouble().orElseThrow();
+            read(site(at(made.getPort(), keyOf(made)), password("any", "x")))
+                .trouble()
+                .orElseThrow();
         assertEquals(Code.SERVER_ANSWER_INVALID, f.code());
         assertTrue(
             f.cause().contains(forEver ? "longer than 16 MiB" : "ends in the middle"), f.cause());
