@@ -68,6 +68,8 @@ class BackupTest {
           leftovers(api).stream().anyMatch(n -> n.endsWith("-point")),
           "a point that is not recorded is listed and kept");
 
+      assertTrue(
+          api.get("/overview").path("needs").toString().contains("seen where its machines run"));
       String restored = newest(api);
       api.post("/waves/lending/resume", Map.of());
       back.await("a point after the restore", w -> !newest(api).equals(restored));

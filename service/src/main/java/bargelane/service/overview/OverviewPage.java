@@ -23,6 +23,7 @@ import bargelane.service.run.Runs;
 import bargelane.service.site.SiteEntity;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.time.Clock;
+import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.LinkedHashMap;
@@ -88,6 +89,17 @@ public final class OverviewPage {
   private static List<bargelane.core.wave.Need> needs(Session s, WaveStanding x) {
     String tow = x.state().tow.id;
     List<Failure> failures = new ArrayList<>();
+    Optional.ofNullable(x.state().tow.uncheckedSince)
+        .ifPresent(
+            madeAt ->
+                failures.add(
+                    new Failure(
+                        "wave " + x.state().tow.name,
+                        "its records are those of a backup of "
+                            + madeAt.truncatedTo(ChronoUnit.SECONDS)
+                            + "; nothing is begun before it is seen where its machines run",
+                        Remedy.of("have it looked at", Action.WAVE_RESUME, x.state().tow.name),
+                        Optional.of(madeAt))));
     Runs.newest(s, tow)
         .filter(r -> r.state == RunState.FAILED)
         .ifPresent(

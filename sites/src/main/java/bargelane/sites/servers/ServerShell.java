@@ -193,7 +193,12 @@ final class ServerShell implements Closeable {
         shown.fingerprint,
         "",
         Optional.of(
-            new Finding(code, server.address() + " of " + site, cause, remedy, Who.SITE_OWNER)));
+            new Finding(
+                code,
+                server.address() + " of " + site,
+                cause,
+                remedy,
+                code == Code.SERVER_KEY_UNKNOWN ? Who.ENGINEER : Who.SITE_OWNER)));
   }
 
   private static String cause(IOException e) {
