@@ -66,22 +66,37 @@ public abstract class Common {
     Path dir =
         home != null ? home : Path.of(System.getenv().getOrDefault("BARGELANE_HOME", ".bargelane"));
     String address = service != null ? service : System.getenv("BARGELANE_SERVICE");
-    boolean ofHome = address == null;
     String token = System.getenv("BARGELANE_TOKEN");
-    try {
-      if (address == null) {
-        address = Files.readString(dir.resolve("service/address")).strip();
-      }
-      if (token == null) {
-        token = Files.readString(dir.resolve("service/token")).strip();
-      }
-    } catch (IOException e) {
+    String known = ofHome(dir, "address");
+    boolean ofHome = address == null || address.strip().equals(known);
+    if (address == null) {
+      address = known;
+    }
+    if (token == null && ofHome) {
+      token = ofHome(dir, "token");
+    }
+    if (address == null || token == null && ofHome) {
       throw new NoServiceException(
           "no service was started from "
               + dir.toAbsolutePath()
               + "; start one with ./bargelane demo, or name one with --service and BARGELANE_TOKEN");
     }
-    return new ApiClient(address(address), token, trust(ofHome ? dir : null));
+    URI at = address(address);
+    if (token == null) {
+      // The token of a home is for its own service, and goes nowhere else.
+      throw new UsageException(
+          "there is no token for " + address + ": give one of its in BARGELANE_TOKEN");
+    }
+    return new ApiClient(at, token, trust(ofHome ? dir : null));
+  }
+
+  /** What a home says of its service; null if none was started from there. */
+  private static String ofHome(Path dir, String file) {
+    try {
+      return Files.readString(dir.resolve("service").resolve(file)).strip();
+    } catch (IOException e) {
+      return null;
+    }
   }
 
   /** Whom to take for the service: as it is given, else as the home tells, else by this system. */

@@ -83,12 +83,16 @@ public final class Backups {
     if (Files.exists(file)) {
       throw new IOException(file + " is there already: give another name");
     }
-    Path part = file.resolveSibling(file.getFileName() + ".new");
+    Path part = null;
     boolean whole = false;
     try {
-      Files.deleteIfExists(part);
-      Files.createFile(
-          part, PosixFilePermissions.asFileAttribute(PosixFilePermissions.fromString("rw-------")));
+      // A name of its own: two backups at once don't write into each other's.
+      part =
+          Files.createTempFile(
+              file.toAbsolutePath().getParent(),
+              file.getFileName() + ".",
+              ".new",
+              PosixFilePermissions.asFileAttribute(PosixFilePermissions.fromString("rw-------")));
       Manifest manifest;
       try (FileChannel channel = FileChannel.open(part, StandardOpenOption.WRITE)) {
         manifest = write(Channels.newOutputStream(channel), passphrase, version);
@@ -109,7 +113,7 @@ public final class Backups {
     } catch (IOException e) {
       throw new IOException("no backup is made at " + file + ": " + e.getMessage(), e);
     } finally {
-      if (!whole) {
+      if (!whole && part != null) {
         Files.deleteIfExists(part);
       }
     }

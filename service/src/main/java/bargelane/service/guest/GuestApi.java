@@ -36,6 +36,7 @@ public record GuestApi(Servers servers, Agents agents, AgentListener listener)
             "Approve the host keys of servers, by a list or a file",
             Need.KEEP)
         .longest(Endpoints.LIST_BODY)
+        .heavy()
         .takes(ServerKeys.class)
         .gives(ServersTrusted.class, (r, b) -> servers.trust(r.path("site"), b, r.by()));
     e.put("/sites/{site}/servers/{server}", "Say which host keys a server may have", Need.KEEP)

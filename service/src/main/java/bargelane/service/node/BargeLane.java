@@ -19,11 +19,14 @@ import io.micrometer.prometheusmetrics.PrometheusMeterRegistry;
 import java.io.Closeable;
 import java.io.IOException;
 import java.io.UncheckedIOException;
+import java.net.SocketException;
+import java.nio.channels.UnresolvedAddressException;
 import java.nio.file.Path;
 import java.time.Clock;
 import java.time.Duration;
 import java.util.ArrayDeque;
 import java.util.Deque;
+import java.util.function.Supplier;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -103,16 +106,19 @@ public final class BargeLane implements Closeable {
       new AuditWatch(db, rooms.audit, events, meters);
       Measures measures = new Measures(db, clock, meters);
       http =
-          new HttpApi(
-              listener,
-              endpoints,
-              rooms.tokens,
-              rooms.audit,
-              events,
-              db,
-              clock,
-              meters,
-              measures::look);
+          open(
+              o.listen(),
+              () ->
+                  new HttpApi(
+                      listener,
+                      endpoints,
+                      rooms.tokens,
+                      rooms.audit,
+                      events,
+                      db,
+                      clock,
+                      meters,
+                      measures::look));
       opened.push(http);
       FirstStart.account(o.home(), rooms.accounts, rooms.tokens);
       leave(o.home(), listener.keys());
@@ -164,6 +170,28 @@ public final class BargeLane implements Closeable {
   }
 
   /** Leaves what clients know the service by where those of this machine look for it. */
+  /** Opens where it is to listen, or says in words why that can't be. */
+  private static HttpApi open(SecureListener.Where where, Supplier<HttpApi> make)
+      throws IOException {
+    try {
+      return make.get();
+    } catch (RuntimeException e) {
+      for (Throwable t = e; t != null; t = t.getCause()) {
+        if (t instanceof SocketException || t instanceof UnresolvedAddressException) {
+          throw new IOException(
+              "it can't listen at "
+                  + where.at().getHostString()
+                  + ":"
+                  + where.at().getPort()
+                  + (t.getMessage() == null ? ": there is no such host" : ": " + t.getMessage())
+                  + "; give another with --listen",
+              e);
+        }
+      }
+      throw e;
+    }
+  }
+
   private double left(Clock clock) {
     return Duration.between(
                 clock.instant(), listener.keys().certificate().getNotAfter().toInstant())

@@ -32,6 +32,10 @@ final class Whereabouts {
    * @throws ProblemException if a machine runs elsewhere, or it can't be told
    */
   String check(TowState state) {
+    if (state.tow.diverged) {
+      // Machines may run on both, and reconciling fences one before it does anything else.
+      return "its sides may differ, and are to be reconciled";
+    }
     Side here = state.standing();
     Side there = here.other();
     List<MachineFacts> others;

@@ -24,6 +24,8 @@ import org.hibernate.query.SelectionQuery;
 /** The database: Flyway owns its schema, Hibernate checks that the entities fit it. */
 public final class Db implements Closeable {
 
+  private static final int CONNECTIONS = 24;
+
   /** How long a transaction waits for a connection of the pool. */
   private static final Duration PATIENCE = Duration.ofSeconds(10);
 
@@ -43,11 +45,22 @@ public final class Db implements Closeable {
       String password,
       List<Class<?>> entities,
       JavaMigration... migrations) {
+    this(url, user, password, CONNECTIONS, entities, migrations);
+  }
+
+  /** The same with another number of connections at most. */
+  Db(
+      String url,
+      String user,
+      String password,
+      int connections,
+      List<Class<?>> entities,
+      JavaMigration... migrations) {
     HikariConfig config = new HikariConfig();
     config.setJdbcUrl(url);
     config.setUsername(user);
     config.setPassword(password);
-    config.setMaximumPoolSize(24);
+    config.setMaximumPoolSize(connections);
     // Signing in is dear (SCRAM, thousands of hashes each): the others are opened when needed.
     config.setMinimumIdle(3);
     config.setPoolName("bargelane");

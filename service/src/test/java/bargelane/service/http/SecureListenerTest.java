@@ -89,6 +89,19 @@ class SecureListenerTest {
       server.addConnector(listener.connector(server, new HttpConfiguration()));
       server.start();
       assertEquals(first.fingerprint(), shown(listener.address()));
+      // Signed by whom it should be, and for another name.
+      HttpClient byName =
+          HttpClient.newBuilder()
+              .sslContext(Trust.authority(served.certificate()).context())
+              .build();
+      URI elsewhere = URI.create(listener.address().replace("127.0.0.1", "localhost"));
+      IOException unnamed =
+          assertThrows(
+              IOException.class,
+              () ->
+                  byName.send(
+                      HttpRequest.newBuilder(elsewhere).build(), BodyHandlers.discarding()));
+      assertTrue(Trust.reason(unnamed).isPresent(), String.valueOf(unnamed));
       // Half of a change: a certificate whose key is still the former one.
       replace(other.certificate(), served.certificate(), 1);
       listener.look();

@@ -141,15 +141,24 @@ class DbTest {
     }
   }
 
-  /** More than the pool has connections: each that held one and wanted another would wait. */
+  private static final int FEW = 4;
+
+  /** As many as the pool has connections: each that held one and wanted another would wait. */
   @Test
   void workInsideOtherWorkNeedsNoOtherConnection() throws Exception {
-    try (TestDatabase database = TestDatabase.open()) {
-      Db db = database.db();
-      CyclicBarrier all = new CyclicBarrier(24);
+    try (TestDatabase database = TestDatabase.apart();
+        Db db =
+            new Db(
+                database.url,
+                "bargelane",
+                database.password,
+                FEW,
+                Entities.ALL,
+                Entities.migrations())) {
+      CyclicBarrier all = new CyclicBarrier(FEW);
       List<String> fared =
           AtOnce.fare(
-              24,
+              FEW,
               () ->
                   db.tx(
                       s -> {
