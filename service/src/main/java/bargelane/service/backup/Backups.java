@@ -129,10 +129,10 @@ public final class Backups {
     Manifest manifest;
     try (Connection c = database.connect();
         Statement s = c.createStatement()) {
+      // The key is not changed while this lasts; waited for before what is dumped is settled.
+      s.execute("select pg_advisory_lock_shared(hashtextextended('" + KEY_LOCK + "', 0))");
       c.setAutoCommit(false);
       s.execute("set transaction isolation level repeatable read read only");
-      // The key is not changed between the dump and its file.
-      s.execute("select pg_advisory_xact_lock_shared(hashtextextended('" + KEY_LOCK + "', 0))");
       Map<String, Long> rows = rows(s);
       String snapshot = one(s, "select pg_export_snapshot()");
       Instant now = clock.instant();

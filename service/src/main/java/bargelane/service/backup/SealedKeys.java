@@ -29,9 +29,12 @@ import javax.crypto.spec.SecretKeySpec;
  */
 final class SealedKeys {
 
-  /** Files of a home that can't be made again. */
+  /**
+   * Files of a home that can't be made again. The key that is to follow is read before the one
+   * whose place it takes, so that between them they hold the one that counts.
+   */
   private static final List<String> FILES =
-      List.of("master-key", "master-key.next", "certificate.p12", "agents.p12", "agents-port");
+      List.of("master-key.next", "master-key", "certificate.p12", "agents.p12", "agents-port");
 
   static final int SHORTEST = 12;
 
