@@ -223,7 +223,7 @@ public final class ServerKeys {
                   .map(
                       h ->
                           new GeneralName(
-                              h.matches("[0-9.]+|.*:.*")
+                              h.matches("[0-9]{1,3}([.][0-9]{1,3}){3}|.*:.*")
                                   ? GeneralName.iPAddress
                                   : GeneralName.dNSName,
                               h))

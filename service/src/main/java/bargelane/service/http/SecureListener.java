@@ -5,6 +5,7 @@ import java.io.Closeable;
 import java.io.IOException;
 import java.net.InetAddress;
 import java.net.InetSocketAddress;
+import java.net.UnknownHostException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.attribute.FileTime;
@@ -102,9 +103,15 @@ public final class SecureListener implements Closeable {
     factory.setKeyManagerPassword(ServerKeys.NO_PASSWORD);
   }
 
-  private static List<String> names(InetSocketAddress at) throws IOException {
+  private static List<String> names(InetSocketAddress at) {
     List<String> names = new ArrayList<>(List.of("localhost", "127.0.0.1", "::1"));
-    for (String more : List.of(InetAddress.getLocalHost().getHostName(), at.getHostString())) {
+    String own = "";
+    try {
+      own = InetAddress.getLocalHost().getHostName();
+    } catch (UnknownHostException e) {
+      log.debug("this host does not know its own name: {}", e.getMessage());
+    }
+    for (String more : List.of(own, at.getHostString())) {
       if (more.matches("[0-9A-Za-z.:-]+")
           && !names.contains(more)
           && !List.of("0.0.0.0", "::").contains(more)) {
@@ -206,10 +213,16 @@ public final class SecureListener implements Closeable {
       }
       log.info("The certificate is changed: its fingerprint is {}", keys.fingerprint());
       watchDates();
-      onChange.accept(keys);
-    } catch (IOException e) {
+    } catch (IOException | RuntimeException e) {
       log.error(
           "The certificate is not changed, the one before is still shown: {}", e.getMessage());
+      return;
+    }
+    try {
+      onChange.accept(keys);
+    } catch (RuntimeException e) {
+      // Who waits for the next change must live on.
+      log.error("The certificate is changed, and that can't be told here: {}", e.getMessage());
     }
   }
 

@@ -66,6 +66,14 @@ class SecureListenerTest {
         refused(one.certificate(), dir.resolve("none.key")).contains("there is no file " + dir));
   }
 
+  @Test
+  void aHostMayHaveAnyName() throws Exception {
+    ServerKeys keys =
+        ServerKeys.selfMade(
+            dir.resolve("odd.p12"), "odd", List.of("123", "1.2.3", "a-host", "10.0.0.1", "::1"));
+    assertEquals(5, keys.certificate().getSubjectAlternativeNames().size());
+  }
+
   private static String refused(Path certificate, Path key) {
     return assertThrows(IOException.class, () -> ServerKeys.ofFiles(certificate, key)).getMessage();
   }
@@ -85,7 +93,12 @@ class SecureListenerTest {
             dir,
             Clock.systemUTC(),
             HttpApi.IDLE_MS,
-            keys -> told.add(keys.fingerprint()))) {
+            keys -> {
+              told.add(keys.fingerprint());
+              if (keys.fingerprint().equals(second.fingerprint())) {
+                throw new IllegalStateException("the home's disk is full");
+              }
+            })) {
       server.addConnector(listener.connector(server, new HttpConfiguration()));
       server.start();
       assertEquals(first.fingerprint(), shown(listener.address()));
@@ -110,6 +123,10 @@ class SecureListenerTest {
       replace(other.key(), served.key(), 2);
       assertEquals(second.fingerprint(), told.poll(60, TimeUnit.SECONDS));
       assertEquals(second.fingerprint(), shown(listener.address()));
+      // That it could not be told keeps the next change from nothing.
+      write(first, "served");
+      assertEquals(first.fingerprint(), told.poll(60, TimeUnit.SECONDS));
+      assertEquals(first.fingerprint(), shown(listener.address()));
     } finally {
       server.stop();
     }
