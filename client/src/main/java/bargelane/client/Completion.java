@@ -28,7 +28,8 @@ final class Completion implements Callable<Integer> {
 
   /** What the launcher does itself. */
   private static final List<String> LAUNCHER =
-      List.of("demo", "tour", "yard", "start", "stop", "status", "test", "bench");
+      List.of(
+          "demo", "tour", "yard", "start", "stop", "status", "backup", "package", "test", "bench");
 
   /** Where the names of a kind of thing are listed, and which field is the name. */
   private static final Map<String, String> NAMES =

@@ -8,6 +8,7 @@ import java.util.Optional;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
 import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicReference;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -28,6 +29,10 @@ public final class Tug implements Closeable {
   private final LeaseDesk desk;
   private final PassEngine engine;
   private final ExecutorService slots;
+
+  /** Why there was no answer last; null if there was one. */
+  private final AtomicReference<String> away = new AtomicReference<>();
+
   private final java.util.concurrent.CountDownLatch closing =
       new java.util.concurrent.CountDownLatch(1);
 
@@ -51,15 +56,30 @@ public final class Tug implements Closeable {
     while (closing.getCount() > 0) {
       try {
         Optional<Lease> lease = desk.take(name, WAIT_SECONDS);
+        answers();
         if (lease.isPresent()) {
           new LeasedPass(lease.get(), desk, engine).run();
         }
       } catch (IOException | RuntimeException e) {
         if (closing.getCount() > 0) {
-          log.warn("tug {}: {}", name, e.getMessage());
+          away(e);
           pause();
         }
       }
+    }
+  }
+
+  /** Tells once that the desk gives no work, and not each time that it is asked again. */
+  private void away(Exception why) {
+    String said = why.getMessage() == null ? why.getClass().getSimpleName() : why.getMessage();
+    if (!said.equals(away.getAndSet(said))) {
+      log.warn("tug {} gets no passes: {}", name, said);
+    }
+  }
+
+  private void answers() {
+    if (away.getAndSet(null) != null) {
+      log.info("tug {}: the service answers again", name);
     }
   }
 

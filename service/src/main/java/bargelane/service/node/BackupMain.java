@@ -3,6 +3,7 @@ package bargelane.service.node;
 import bargelane.service.backup.Backups;
 import bargelane.service.backup.PostgresTools;
 import bargelane.service.platform.Db;
+import bargelane.tug.Settings;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.nio.charset.StandardCharsets;
@@ -11,7 +12,6 @@ import java.nio.file.Path;
 import java.time.Clock;
 import java.time.temporal.ChronoUnit;
 import java.util.Optional;
-import picocli.CommandLine;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
@@ -36,6 +36,8 @@ public final class BackupMain implements Runnable {
 
   /** Where the installation is. */
   static final class Installation {
+    @Mixin Settings.Named settings;
+
     @Option(names = "--home", required = true, hidden = true)
     private Path home;
 
@@ -181,15 +183,6 @@ public final class BackupMain implements Runnable {
   }
 
   public static void main(String[] args) {
-    CommandLine line = new CommandLine(new BackupMain());
-    line.setExecutionExceptionHandler(
-        (e, command, parsed) -> {
-          if (!(e instanceof IOException)) {
-            throw e;
-          }
-          command.getErr().println("Error: " + e.getMessage());
-          return 1;
-        });
-    System.exit(line.execute(args));
+    System.exit(Settings.run(new BackupMain(), ServiceMain.class, args));
   }
 }

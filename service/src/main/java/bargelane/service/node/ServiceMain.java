@@ -3,6 +3,7 @@ package bargelane.service.node;
 import bargelane.service.guest.AgentListener;
 import bargelane.service.http.SecureListener;
 import bargelane.text.Durations;
+import bargelane.tug.Settings;
 import java.io.IOException;
 import java.net.InetSocketAddress;
 import java.net.ServerSocket;
@@ -13,19 +14,25 @@ import java.time.Duration;
 import java.util.Optional;
 import java.util.concurrent.Callable;
 import java.util.concurrent.CountDownLatch;
-import picocli.CommandLine;
 import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
 import picocli.CommandLine.Spec;
 
 /** Runs one node of the service until it is told to end. */
-@Command(name = "service", description = "One node of Barge Lane.", mixinStandardHelpOptions = true)
+@Command(
+    name = "bargelane-service",
+    description = "One node of Barge Lane.",
+    mixinStandardHelpOptions = true,
+    footer = {"", "Example:", "  bargelane-service --config /etc/bargelane/service.yaml"})
 public final class ServiceMain implements Callable<Integer> {
 
   private static final Duration SHORTEST_HISTORY = Duration.ofDays(30);
 
   @Spec private CommandSpec spec;
+
+  @Mixin Settings.Named settings;
 
   @Option(names = "--home", required = true, description = "Directory of its keys and addresses.")
   private Path home;
@@ -72,8 +79,13 @@ public final class ServiceMain implements Callable<Integer> {
       description = "This node's name, the same through its restarts (default: ${DEFAULT-VALUE}).")
   private String node;
 
-  @Option(names = "--no-tug", description = "Move no bytes in this process.")
-  private boolean noTug;
+  @Option(
+      names = "--tug",
+      negatable = true,
+      defaultValue = "true",
+      fallbackValue = "true",
+      description = "Whether this process moves bytes, as a tug does (default: ${DEFAULT-VALUE}).")
+  private boolean withTug;
 
   @Option(
       names = "--agents",
@@ -117,7 +129,10 @@ public final class ServiceMain implements Callable<Integer> {
 
   @Override
   public Integer call() throws Exception {
-    String password = Files.readString(databasePasswordFile).strip();
+    String password = password();
+    if (!Files.isDirectory(home)) {
+      Files.createDirectories(home);
+    }
     BargeLane service =
         new BargeLane(
             new BargeLane.Options(
@@ -127,7 +142,7 @@ public final class ServiceMain implements Callable<Integer> {
                 databaseUser,
                 password,
                 node,
-                !noTug,
+                withTug,
                 agents(),
                 pace(),
                 history()),
@@ -145,25 +160,42 @@ public final class ServiceMain implements Callable<Integer> {
     return 0;
   }
 
-  private Duration history() {
+  private String password() {
     try {
-      Duration asked = Durations.parse(keepHistory);
-      if (asked.compareTo(SHORTEST_HISTORY) < 0) {
-        throw new IllegalArgumentException(
-            "a history of " + keepHistory + " is too short: give 30d or more");
-      }
-      return asked;
-    } catch (IllegalArgumentException e) {
-      throw new CommandLine.ParameterException(spec.commandLine(), e.getMessage());
+      return Files.readString(databasePasswordFile).strip();
+    } catch (IOException e) {
+      throw Settings.wrong(
+          spec,
+          "--database-password-file",
+          "the file " + databasePasswordFile + " can't be read: give one with the password alone");
     }
+  }
+
+  private Duration history() {
+    Duration asked = duration("--keep-history", keepHistory);
+    if (asked.compareTo(SHORTEST_HISTORY) < 0) {
+      throw Settings.wrong(
+          spec, "--keep-history", "'" + keepHistory + "' is too short: give 30d or more");
+    }
+    return asked;
   }
 
   private Pace pace() {
     try {
       return new Pace(
-          Durations.parse(lease), Durations.parse(heartbeat), Durations.parse(shortestPeriod));
+          duration("--lease", lease),
+          duration("--heartbeat", heartbeat),
+          duration("--shortest-period", shortestPeriod));
     } catch (IllegalArgumentException e) {
-      throw new CommandLine.ParameterException(spec.commandLine(), e.getMessage());
+      throw Settings.wrong(spec, "--lease", e.getMessage());
+    }
+  }
+
+  private Duration duration(String option, String text) {
+    try {
+      return Durations.parse(text);
+    } catch (IllegalArgumentException e) {
+      throw Settings.wrong(spec, option, e.getMessage());
     }
   }
 
@@ -173,8 +205,10 @@ public final class ServiceMain implements Callable<Integer> {
 
   private SecureListener.Where listen() throws IOException {
     if ((certificate == null) != (certificateKey == null)) {
-      throw new CommandLine.ParameterException(
-          spec.commandLine(), "--certificate and --certificate-key go together: give both");
+      throw Settings.wrong(
+          spec,
+          certificate == null ? "--certificate-key" : "--certificate",
+          "certificate and certificate-key go together: give both");
     }
     InetSocketAddress at = hostAndPort("--listen", listen);
     Path address = home.resolve("address");
@@ -192,8 +226,7 @@ public final class ServiceMain implements Callable<Integer> {
     String host = colon < 1 ? "" : text.substring(0, colon).replaceAll("^\\[(.*)]$", "$1");
     String port = text.substring(colon + 1);
     if (host.isEmpty() || !port.matches("[0-9]{1,5}") || Integer.parseInt(port) > 65535) {
-      throw new CommandLine.ParameterException(
-          spec.commandLine(), "'" + text + "' of " + option + " is not a HOST:PORT");
+      throw Settings.wrong(spec, option, "'" + text + "' is not a HOST:PORT");
     }
     return InetSocketAddress.createUnresolved(host, Integer.parseInt(port));
   }
@@ -210,15 +243,6 @@ public final class ServiceMain implements Callable<Integer> {
   }
 
   public static void main(String[] args) {
-    CommandLine line = new CommandLine(new ServiceMain());
-    line.setExecutionExceptionHandler(
-        (e, command, parsed) -> {
-          if (!(e instanceof IOException)) {
-            throw e;
-          }
-          command.getErr().println("Error: " + e.getMessage());
-          return 1;
-        });
-    System.exit(line.execute(args));
+    System.exit(Settings.run(new ServiceMain(), ServiceMain.class, args));
   }
 }
