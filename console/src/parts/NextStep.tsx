@@ -21,6 +21,7 @@ const STEPS: Record<Action, [string, (...args: string[]) => string] | string> = 
   'credential-list': sites,
   'credential-add': sites,
   'credential-edit': sites,
+  'credential-bind': sites,
   'server-add': ['The site', sites[1]],
   'server-trust': ['The site', sites[1]],
   'server-list': ['The site', sites[1]],

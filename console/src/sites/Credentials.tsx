@@ -10,7 +10,9 @@ import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Trouble } from '../parts/Trouble';
 
-const NEW = { name: '', type: 'key', account: '', secret: '' };
+const NEW = { name: '', type: 'key', account: '', secret: '', destinations: '' };
+
+const parted = (text: string) => text.split(/[\s,]+/).filter((part) => part !== '');
 
 /** Secrets by name: stored, replaced in place, never shown again. */
 export function Credentials() {
@@ -25,8 +27,17 @@ export function Credentials() {
   const store = useMutation({
     mutationFn: () => 
       known === undefined
-        ? answer(api.POST('/api/v1/credentials', { body: { ...made, account: made.type === 'token' ? '' : made.account } }))
-        : answer(api.PUT('/api/v1/credentials/{credential}', { params: { path: { credential: known.id } }, body: { secret: made.secret } })),
+        ? answer(
+            api.POST('/api/v1/credentials', {
+              body: { ...made, account: made.type === 'token' ? '' : made.account, destinations: parted(made.destinations) },
+            }),
+          )
+        : answer(
+            api.PUT('/api/v1/credentials/{credential}', {
+              params: { path: { credential: known.id } },
+              body: { secret: made.secret, destinations: made.destinations === '' ? undefined : parted(made.destinations) },
+            }),
+          ),
     onSuccess: done,
   });
   const take = useMutation({ mutationFn: (id: string) => answer(api.DELETE('/api/v1/credentials/{credential}', { params: { path: { credential: id } } })), onSuccess: done });
@@ -35,12 +46,13 @@ export function Credentials() {
     return error === null ? null : <Trouble error={error} />;
   }
   return (
-    <Panel title="Credentials" note="kept encrypted, never shown again; one may be used by many sites">
+    <Panel title="Credentials" note="kept encrypted, never shown again, sent nowhere else than they are for; one may be used by many sites">
       <Rows
         heads={[
           ['Name', 'left'],
           ['Type', 'left'],
           ['Account', 'left'],
+          ['May be sent to', 'left'],
           ['Used by', 'left'],
           ['Changed', 'left'],
           ['', 'right'],
@@ -51,6 +63,7 @@ export function Credentials() {
             c.name,
             c.type,
             c.account,
+            c.destinations.join(', ') || 'nobody',
             c.sites.join(', '),
             moment(c.changedAt),
             c.sites.length === 0 ? (
@@ -91,6 +104,13 @@ export function Credentials() {
         ) : (
           <TextField label="Secret" type="password" autoComplete="new-password" {...field('secret')} />
         )}
+        <TextField
+          label="May be sent to"
+          placeholder={known?.destinations.join(', ') ?? '10.20.0.0/16, *.branch.example'}
+          sx={{ minWidth: 280 }}
+          slotProps={{ inputLabel: { shrink: true } }}
+          {...field('destinations')}
+        />
         <Button type="submit" variant="outlined" disabled={made.name === '' || made.secret === '' || store.isPending}>
           {known === undefined ? 'Store' : 'Replace the secret'}
         </Button>

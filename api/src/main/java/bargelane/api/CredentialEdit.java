@@ -1,4 +1,6 @@
 package bargelane.api;
 
-/** A new secret for a credential. */
-public record CredentialEdit(String secret) {}
+import java.util.List;
+
+/** A new secret for a credential, and where it may be sent; without that, where it was. */
+public record CredentialEdit(String secret, List<String> destinations) {}

@@ -21,6 +21,9 @@ public final class Remedies {
           Map.entry("credential-list", "bargelane credential list"),
           Map.entry("credential-add", "bargelane credential add NAME"),
           Map.entry("credential-edit", "bargelane credential edit CREDENTIAL --secret-file FILE"),
+          Map.entry(
+              "credential-bind",
+              "bargelane credential edit CREDENTIAL --secret-file FILE --for HOST"),
           Map.entry("server-add", "bargelane server add SITE ADDRESS ..."),
           Map.entry("server-trust", "bargelane server trust SITE ADDRESS FINGERPRINT"),
           Map.entry("server-list", "bargelane server list SITE"),

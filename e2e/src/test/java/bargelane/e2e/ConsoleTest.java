@@ -71,6 +71,7 @@ class ConsoleTest {
     page.getByRole(AriaRole.OPTION, new Page.GetByRoleOptions().setName("password")).click();
     page.getByLabel("Account", new Page.GetByLabelOptions().setExact(true)).fill("scout");
     page.getByLabel("Secret").fill("made-up-secret");
+    page.getByLabel("May be sent to").fill("127.0.0.1");
     Browsing.button(page, "Store").click();
     assertThat(
             page.locator("section[aria-label=Credentials] tbody tr")

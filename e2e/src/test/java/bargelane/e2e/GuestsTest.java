@@ -117,7 +117,9 @@ class GuestsTest {
         "--account",
         server.account(),
         "--secret-file",
-        dir.resolve("key").toString());
+        dir.resolve("key").toString(),
+        "--for",
+        "127.0.0.0/8");
     Said wrong =
         terminal.say(
             "credential",
@@ -128,7 +130,9 @@ class GuestsTest {
             "--account",
             "x",
             "--secret-file",
-            harness.home().resolve("service/address").toString());
+            harness.home().resolve("service/address").toString(),
+            "--for",
+            "any");
     assertTrue(wrong.code() == 2 && wrong.err().contains("private key"), wrong.all());
     terminal.done("site", "add", "branches", "--kind", "servers", "--credential", "scouts");
     assertTrue(terminal.done("server", "list", "branches").out().contains("Add some"));
@@ -197,7 +201,9 @@ class GuestsTest {
         "--account",
         "nobody",
         "--secret-file",
-        dir.resolve("other").toString());
+        dir.resolve("other").toString(),
+        "--for",
+        "127.0.0.0/8");
     terminal.done("site", "credentials", "branches", "others", "scouts");
     terminal.done("site", "scan", "branches", "--wait");
     assertEquals(

@@ -1,6 +1,8 @@
 package bargelane.sites;
 
+import bargelane.core.net.Destinations;
 import bargelane.core.site.SiteKind;
+import java.net.URI;
 import java.util.List;
 
 /**
@@ -39,10 +41,38 @@ public record SiteAccess(
         List.of());
   }
 
-  /** The token of a site that is opened with one; empty if there is none. */
+  /**
+   * Whether a secret may be sent to a site's address.
+   *
+   * @param address an {@code http} or {@code https} address
+   */
+  public static boolean mayGo(Destinations destinations, String address) {
+    URI uri = URI.create(address);
+    return destinations.allow(host(uri), port(uri));
+  }
+
+  /** A site's own {@code http} or {@code https} address, as the only destination. */
+  public static Destinations only(String address) {
+    URI uri = URI.create(address);
+    return new Destinations(List.of(Destinations.entry(host(uri), port(uri))));
+  }
+
+  private static String host(URI uri) {
+    String host = uri.getHost();
+    return host.startsWith("[") ? host.substring(1, host.length() - 1) : host;
+  }
+
+  private static int port(URI uri) {
+    if (uri.getPort() >= 0) {
+      return uri.getPort();
+    }
+    return "https".equals(uri.getScheme()) ? 443 : 80;
+  }
+
+  /** The token of a site that is opened with one; empty if there is none that may be sent there. */
   String token() {
     return credentials.stream()
-        .filter(c -> c.type() == SiteCredential.Type.TOKEN)
+        .filter(c -> c.type() == SiteCredential.Type.TOKEN && mayGo(c.destinations(), address))
         .map(SiteCredential::secret)
         .findFirst()
         .orElse("");

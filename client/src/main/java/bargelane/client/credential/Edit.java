@@ -7,6 +7,8 @@ import bargelane.api.SiteView;
 import bargelane.client.Common;
 import bargelane.client.site.SitePrinter;
 import java.nio.file.Path;
+import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
@@ -29,15 +31,22 @@ final class Edit extends Common implements Callable<Integer> {
   @Option(names = "--secret-file", paramLabel = "FILE", description = "File with the new secret.")
   Path secretFile;
 
+  @Option(
+      names = "--for",
+      paramLabel = "HOST",
+      split = ",",
+      description = "Where it may be sent from now on; without it, where it was.")
+  List<String> destinations;
+
   @Override
   public Integer call() {
+    Map<String, Object> body = new LinkedHashMap<>();
+    body.put("secret", secret("--secret-file", secretFile, CredentialCommands.VARIABLE));
+    if (destinations != null) {
+      body.put("destinations", destinations);
+    }
     CredentialView edited =
-        api()
-            .put(
-                "/credentials/" + escape(name),
-                Map.of("secret", secret("--secret-file", secretFile, CredentialCommands.VARIABLE)),
-                CredentialView.class)
-            .value();
+        api().put("/credentials/" + escape(name), body, CredentialView.class).value();
     int code = 0;
     for (String site : edited.sites()) {
       code =

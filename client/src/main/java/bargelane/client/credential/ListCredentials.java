@@ -21,10 +21,11 @@ final class ListCredentials extends Common implements Callable<Integer> {
         output,
         api().list("/credentials", CredentialView.class),
         "No credentials yet. Store one: bargelane credential add NAME --type key --account ACCOUNT"
-            + " --secret-file FILE",
+            + " --secret-file FILE --for HOST",
         text("NAME", CredentialView::name),
         text("TYPE", CredentialView::type),
         text("ACCOUNT", CredentialView::account),
+        text("MAY GO TO", CredentialView::destinations),
         text("USED BY", CredentialView::sites),
         time("CHANGED", CredentialView::changedAt));
     return 0;

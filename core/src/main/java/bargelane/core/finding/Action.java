@@ -24,6 +24,8 @@ public enum Action implements Worded {
   CREDENTIAL_ADD,
   /** Credential. */
   CREDENTIAL_EDIT,
+  /** Credential, destinations. */
+  CREDENTIAL_BIND,
   /** Site. */
   SERVER_ADD,
   /** Site, server, fingerprint. */

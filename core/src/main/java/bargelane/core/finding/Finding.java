@@ -27,6 +27,7 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
     SITE_UNREACHABLE(true),
     SITE_TOKEN_REFUSED(true),
     SITE_PERMISSION_MISSING(true),
+    CREDENTIAL_NOT_FOR_SERVER(true),
     SITE_CLOCK_OFF(false),
     SITE_VERSION_UNKNOWN(false),
     SITE_VERSION_UNFIT(true),

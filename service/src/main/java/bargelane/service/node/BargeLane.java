@@ -7,6 +7,7 @@ import bargelane.service.http.Endpoints;
 import bargelane.service.http.HttpApi;
 import bargelane.service.http.SecureListener;
 import bargelane.service.overview.Measures;
+import bargelane.service.platform.DatabaseClock;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.ProblemException;
 import bargelane.tug.Tug;
@@ -55,6 +56,8 @@ public final class BargeLane implements Closeable {
 
   private final Db db;
   private final NodeName name;
+  private final DatabaseClock time;
+  private final String node;
   private final Events events;
   private final Rooms rooms;
   private final Scheduler scheduler;
@@ -62,7 +65,14 @@ public final class BargeLane implements Closeable {
   private final HttpApi http;
   private final Tug tug;
 
+  /**
+   * Starts it.
+   *
+   * @param clock the host's
+   * @throws IOException if it can't be started, saying what to do
+   */
   public BargeLane(Options o, Clock clock) throws IOException {
+    node = o.node();
     Deque<Closeable> opened = new ArrayDeque<>();
     try {
       // What can't be shown is refused before anything else begins.
@@ -70,6 +80,10 @@ public final class BargeLane implements Closeable {
           new SecureListener(
               o.listen(), o.home(), clock, HttpApi.IDLE_MS, keys -> leave(o.home(), keys));
       opened.push(listener);
+      // One node starts at a time: what it finds of others and of the schema stays so until it is
+      // one.
+      name = new NodeName(o.databaseUrl(), o.databaseUser(), o.databasePassword(), o.node());
+      opened.push(name);
       db =
           new Db(
               o.databaseUrl(),
@@ -78,14 +92,15 @@ public final class BargeLane implements Closeable {
               Entities.ALL,
               Entities.migrations());
       opened.push(db);
-      // After the schema, so that a start that is refused changes nothing of another's work.
-      name = new NodeName(o.databaseUrl(), o.databaseUser(), o.databasePassword(), o.node());
-      opened.push(name);
-      events = new Events(db, clock, o.databaseUrl(), o.databaseUser(), o.databasePassword());
+      name.take();
+      time = new DatabaseClock(db, clock);
+      opened.push(time);
+      events = new Events(db, time, o.databaseUrl(), o.databaseUser(), o.databasePassword());
       opened.push(events);
-      rooms = new Rooms(db, events, clock, o.home(), o.node(), o.pace(), o.agents(), o.history());
+      rooms = new Rooms(db, events, time, o.home(), o.node(), o.pace(), o.agents(), o.history());
       opened.push(rooms.listener);
-      AfterRestore.settle(db, rooms.runs, rooms.audit, events, clock);
+      time.keep(this::apart);
+      AfterRestore.settle(db, rooms.runs, rooms.audit, events, time);
       scheduler = schedule(o);
       opened.push(scheduler::stop);
       if (rooms.agents.wanted()) {
@@ -100,11 +115,14 @@ public final class BargeLane implements Closeable {
       rooms.apis.forEach(api -> api.add(endpoints));
       PrometheusMeterRegistry meters = new PrometheusMeterRegistry(PrometheusConfig.DEFAULT);
       new JvmMemoryMetrics().bindTo(meters);
-      Gauge.builder("bargelane.certificate.left.seconds", () -> left(clock))
+      Gauge.builder("bargelane.certificate.left.seconds", () -> left(time))
           .description("Until the certificate of this node ends")
           .register(meters);
+      Gauge.builder("bargelane.clock.apart.seconds", () -> time.apart().toMillis() / 1000.0)
+          .description("How far this host's clock is ahead of the database's")
+          .register(meters);
       new AuditWatch(db, rooms.audit, events, meters);
-      Measures measures = new Measures(db, clock, meters);
+      Measures measures = new Measures(db, time, meters);
       http =
           open(
               o.listen(),
@@ -116,7 +134,7 @@ public final class BargeLane implements Closeable {
                       rooms.audit,
                       events,
                       db,
-                      clock,
+                      time,
                       meters,
                       measures::look));
       opened.push(http);
@@ -134,6 +152,20 @@ public final class BargeLane implements Closeable {
     }
   }
 
+  /** Work goes by the database's time; logs and other programs of this host don't. */
+  private void apart(Duration by) {
+    String told =
+        "the clock of the host of "
+            + node
+            + " is "
+            + by.abs().toSeconds()
+            + " s "
+            + (by.isNegative() ? "behind" : "ahead of")
+            + " the database's: have both follow a time server";
+    log.warn("{}", told);
+    db.run(s -> events.tell(s, "service", "", null, told, null));
+  }
+
   private Scheduler schedule(Options o) {
     // What this node was doing when it was killed is nobody else's: take it up at once.
     db.run(
@@ -147,6 +179,7 @@ public final class BargeLane implements Closeable {
                 db.dataSource(), rooms.runs.task(), rooms.timetable.task(), rooms.schedule.task())
             .startTasks(rooms.recurring)
             .schedulerName(new SchedulerName.Fixed(o.node()))
+            .clock(time::instant)
             // As many as sites may hold that are silent all at once, and some for the others.
             .threads(64)
             // What this node wakes it looks for at once; this is for what is put off.
@@ -169,7 +202,6 @@ public final class BargeLane implements Closeable {
     return listener.address();
   }
 
-  /** Leaves what clients know the service by where those of this machine look for it. */
   /** Opens where it is to listen, or says in words why that can't be. */
   private static HttpApi open(SecureListener.Where where, Supplier<HttpApi> make)
       throws IOException {
@@ -217,6 +249,7 @@ public final class BargeLane implements Closeable {
     rooms.listener.close();
     scheduler.stop();
     events.close();
+    time.close();
     name.close();
     db.close();
   }

@@ -1,6 +1,6 @@
 package bargelane.service.node;
 
-import bargelane.service.site.Credentials;
+import bargelane.service.platform.Nodes;
 import java.io.Closeable;
 import java.io.IOException;
 import java.sql.Connection;
@@ -22,6 +22,9 @@ final class NodeName implements Closeable {
 
   private static final Logger log = LoggerFactory.getLogger(NodeName.class);
 
+  /** The lock of the one node that is about to start. */
+  private static final String STARTING = "a node starts";
+
   /** A predecessor that was just killed may hold it for a moment. */
   private static final long PATIENCE_NS = TimeUnit.SECONDS.toNanos(10);
 
@@ -37,18 +40,42 @@ final class NodeName implements Closeable {
   private Connection connection;
 
   /**
-   * Takes the name.
+   * Waits until no other node is about to start, and is the one that does until {@link #take}.
    *
-   * @throws IOException if a node that lives has it
+   * @throws IOException if the database can't be used
    */
   NodeName(String url, String user, String password, String name) throws IOException {
     this.url = url;
     this.user = user;
     this.password = password;
     this.name = name;
+    try {
+      connection = DriverManager.getConnection(url, user, password);
+      long told = System.nanoTime() + PATIENCE_NS;
+      while (!locked(connection, STARTING)) {
+        if (System.nanoTime() > told) {
+          log.info("another node is starting on this database; this one waits for it");
+          told = Long.MAX_VALUE;
+        }
+        closing.await(AGAIN_MS, TimeUnit.MILLISECONDS);
+      }
+    } catch (SQLException e) {
+      throw new IOException("the database can't be used: " + e.getMessage(), e);
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IOException(e);
+    }
+  }
+
+  /**
+   * Takes the name, and lets others start.
+   *
+   * @throws IOException if a node that lives has it
+   */
+  void take() throws IOException {
     long until = System.nanoTime() + PATIENCE_NS;
     try {
-      while (!take()) {
+      while (!locked(connection, "node " + name)) {
         if (System.nanoTime() > until || closing.await(AGAIN_MS, TimeUnit.MILLISECONDS)) {
           throw new IOException(
               "a node called "
@@ -56,6 +83,12 @@ final class NodeName implements Closeable {
                   + " is running on this database: stop it, or give this one another name with"
                   + " --node");
         }
+      }
+      live(connection);
+      try (PreparedStatement started =
+          connection.prepareStatement("select pg_advisory_unlock(hashtextextended(?, 0))")) {
+        started.setString(1, STARTING);
+        started.execute();
       }
     } catch (SQLException e) {
       throw new IOException("the database can't be used: " + e.getMessage(), e);
@@ -68,22 +101,32 @@ final class NodeName implements Closeable {
     keeper.start();
   }
 
-  private synchronized boolean take() throws SQLException {
-    Connection fresh = DriverManager.getConnection(url, user, password);
+  private static boolean locked(Connection at, String what) throws SQLException {
     try (PreparedStatement lock =
-        fresh.prepareStatement("select pg_try_advisory_lock(hashtextextended(?, 0))")) {
-      lock.setString(1, "node " + name);
+        at.prepareStatement("select pg_try_advisory_lock(hashtextextended(?, 0))")) {
+      lock.setString(1, what);
       try (ResultSet r = lock.executeQuery()) {
-        if (r.next() && r.getBoolean(1) && closing.getCount() > 0) {
-          connection = fresh;
-          // That there is a node, for who must know that there is no other.
-          try (PreparedStatement one =
-              fresh.prepareStatement("select pg_advisory_lock_shared(hashtextextended(?, 0))")) {
-            one.setString(1, Credentials.NODES);
-            one.execute();
-          }
-          return true;
-        }
+        return r.next() && r.getBoolean(1);
+      }
+    }
+  }
+
+  /** That there is a node, for who must know that there is no other. */
+  private static void live(Connection at) throws SQLException {
+    try (PreparedStatement one =
+        at.prepareStatement("select pg_advisory_lock_shared(hashtextextended(?, 0))")) {
+      one.setString(1, Nodes.LIVE);
+      one.execute();
+    }
+  }
+
+  private synchronized boolean again() throws SQLException {
+    Connection fresh = DriverManager.getConnection(url, user, password);
+    try {
+      if (closing.getCount() > 0 && locked(fresh, "node " + name)) {
+        connection = fresh;
+        live(fresh);
+        return true;
       }
     } catch (SQLException e) {
       fresh.close();
@@ -98,7 +141,7 @@ final class NodeName implements Closeable {
     try {
       while (!closing.await(LOOK_MS, TimeUnit.MILLISECONDS)) {
         try {
-          if (!connection.isValid(ANSWER_SECONDS) && !take()) {
+          if (!connection.isValid(ANSWER_SECONDS) && !again()) {
             log.error("another node is running under this node's name, {}", name);
           }
         } catch (SQLException e) {

@@ -4,6 +4,7 @@ import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import jakarta.persistence.OptimisticLockException;
 import java.io.Closeable;
+import java.io.IOException;
 import java.sql.SQLException;
 import java.sql.SQLTransientConnectionException;
 import java.time.Duration;
@@ -38,13 +39,15 @@ public final class Db implements Closeable {
    * Connects, brings the schema up to date and checks the entities against it.
    *
    * @param migrations of rooms whose tables no SQL alone can bring up to date
+   * @throws IOException if the schema is of a newer program, or in use by an older one
    */
   public Db(
       String url,
       String user,
       String password,
       List<Class<?>> entities,
-      JavaMigration... migrations) {
+      JavaMigration... migrations)
+      throws IOException {
     this(url, user, password, CONNECTIONS, entities, migrations);
   }
 
@@ -55,7 +58,8 @@ public final class Db implements Closeable {
       String password,
       int connections,
       List<Class<?>> entities,
-      JavaMigration... migrations) {
+      JavaMigration... migrations)
+      throws IOException {
     HikariConfig config = new HikariConfig();
     config.setJdbcUrl(url);
     config.setUsername(user);
@@ -66,7 +70,12 @@ public final class Db implements Closeable {
     config.setPoolName("bargelane");
     config.setConnectionTimeout(PATIENCE.toMillis());
     source = new HikariDataSource(config);
-    Flyway.configure().dataSource(source).javaMigrations(migrations).load().migrate();
+    try {
+      Schema.bring(source, migrations);
+    } catch (IOException | RuntimeException e) {
+      source.close();
+      throw e;
+    }
     Configuration hibernate = new Configuration();
     entities.forEach(hibernate::addAnnotatedClass);
     hibernate.getProperties().put("hibernate.connection.datasource", source);

@@ -5,6 +5,8 @@ import jakarta.persistence.Entity;
 import jakarta.persistence.Id;
 import jakarta.persistence.Table;
 import java.time.Instant;
+import org.hibernate.annotations.JdbcTypeCode;
+import org.hibernate.type.SqlTypes;
 
 /** A secret for sites, sealed under the master key. */
 @Entity
@@ -25,6 +27,10 @@ public class CredentialEntity {
 
   @Column(name = "changed_at")
   public Instant changedAt;
+
+  /** Where it may be sent, as a list in JSON. */
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String destinations = "[]";
 
   /** Stored with its one site, and goes with it. */
   public boolean own;

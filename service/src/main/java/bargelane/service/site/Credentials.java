@@ -6,14 +6,18 @@ import bargelane.api.CredentialView;
 import bargelane.api.KeyChanged;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
+import bargelane.core.net.Destinations;
 import bargelane.core.site.SiteKind;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
+import bargelane.service.platform.Json;
+import bargelane.service.platform.Nodes;
 import bargelane.service.platform.ProblemException;
 import bargelane.sites.SiteAccess;
 import bargelane.sites.SiteCredential;
 import bargelane.sites.SiteCredential.Type;
+import com.fasterxml.jackson.core.type.TypeReference;
 import java.time.Clock;
 import java.util.List;
 import java.util.Locale;
@@ -58,12 +62,8 @@ public final class Credentials {
         c.name,
         c.type,
         c.account,
-        Db.list(
-            s,
-            String.class,
-            "select t.name from SiteEntity t join SiteCredentialEntity x on x.siteId = t.id"
-                + " where x.credentialId = ?1 order by t.name",
-            c.id),
+        destinations(c).entries(),
+        sites(s, c).stream().map(t -> t.name).toList(),
         c.changedAt);
   }
 
@@ -72,18 +72,31 @@ public final class Credentials {
     String type = asked.type() == null ? "password" : asked.type();
     String account = asked.account() == null ? "" : asked.account();
     usable(asked.name(), type, account, asked.secret());
+    Destinations destinations = destinations(asked.name(), asked.destinations());
     return db.tx(
         s -> {
           Sites.unused(s, "CredentialEntity", "credential", asked.name());
-          CredentialEntity c = store(s, asked.name(), type, account, asked.secret(), false);
+          CredentialEntity c = store(s, asked.name(), type, account, asked.secret(), destinations);
           events.tell(s, "site", "", "", by + " stored the credential " + c.name, null);
           return view(s, c);
         });
   }
 
+  /** Stores the token of one site, which goes there alone and goes with it. */
+  CredentialEntity own(Session s, SiteEntity site, String token) {
+    CredentialEntity c = store(s, site.name, "token", "", token, SiteAccess.only(site.address));
+    c.own = true;
+    return c;
+  }
+
   /** Seals and stores one, in the caller's transaction. */
-  CredentialEntity store(
-      Session s, String name, String type, String account, String secret, boolean own) {
+  private CredentialEntity store(
+      Session s,
+      String name,
+      String type,
+      String account,
+      String secret,
+      Destinations destinations) {
     CredentialEntity c = new CredentialEntity();
     c.id = Ids.next("cred");
     c.name = name;
@@ -91,9 +104,50 @@ public final class Credentials {
     c.account = account;
     c.sealed = vault.seal(s, c.id, secret);
     c.changedAt = clock.instant();
-    c.own = own;
+    c.destinations = Json.text(destinations.entries());
     s.persist(c);
     return c;
+  }
+
+  private static Destinations destinations(CredentialEntity c) {
+    return new Destinations(Json.read(c.destinations, new TypeReference<List<String>>() {}));
+  }
+
+  private static Destinations destinations(String name, List<String> asked) {
+    if (asked == null || asked.isEmpty()) {
+      throw ProblemException.invalid(
+          "destinations-missing",
+          "credential " + name + " has no hosts that it may be sent to",
+          "give them with --for, such as 10.20.0.0/16, *.branch.example or app-1:2222");
+    }
+    try {
+      return new Destinations(asked);
+    } catch (IllegalArgumentException e) {
+      throw ProblemException.invalid(
+          "destination-malformed",
+          "credential " + name + ": " + e.getMessage(),
+          "give a host, *.ZONE or a range, with :PORT or without; of IPv6 in brackets before a port");
+    }
+  }
+
+  /** Refuses what would be sent where its secret was not stored for. */
+  private static void mayGo(CredentialEntity c, Destinations destinations, SiteEntity site) {
+    if (site.kind.needsToken() && !SiteAccess.mayGo(destinations, site.address)) {
+      throw ProblemException.conflict(
+          "credential-not-for-address",
+          "credential "
+              + c.name
+              + " may be sent to "
+              + destinations
+              + ", and "
+              + site.name
+              + " is at "
+              + site.address,
+          Remedy.of(
+              "store its secret anew, with the site's address among its destinations",
+              Action.CREDENTIAL_BIND,
+              c.name));
+    }
   }
 
   /** Refuses what can let nobody in. */
@@ -125,7 +179,7 @@ public final class Credentials {
               SiteKind.SERVERS,
               name,
               "",
-              List.of(new SiteCredential(name, of, account, secret)),
+              List.of(new SiteCredential(name, of, account, secret, Destinations.NONE)),
               List.of()),
           clock);
     } catch (IllegalArgumentException e) {
@@ -136,12 +190,23 @@ public final class Credentials {
     }
   }
 
-  /** Replaces the secret in place: every site that uses it goes by the new one from now on. */
+  /**
+   * Replaces the secret in place: every site that uses it goes by the new one from now on. Where it
+   * may be sent changes with the secret alone, so that who doesn't know it can't have it sent to
+   * himself.
+   */
   public CredentialView edit(String ref, CredentialEdit edit, String by) {
     return db.tx(
         s -> {
           CredentialEntity c = find(s, ref);
           usable(c.name, c.type, c.account, edit.secret());
+          if (edit.destinations() != null) {
+            Destinations wanted = destinations(c.name, edit.destinations());
+            for (SiteEntity site : sites(s, c)) {
+              mayGo(c, wanted, site);
+            }
+            c.destinations = Json.text(wanted.entries());
+          }
           c.sealed = vault.seal(s, c.id, edit.secret());
           c.changedAt = clock.instant();
           events.tell(s, "site", "", "", by + " replaced the secret of " + c.name, null);
@@ -177,16 +242,7 @@ public final class Credentials {
   }
 
   private static void alone(Session s) {
-    long nodes =
-        ((Number)
-                s.createNativeQuery(
-                        "select count(*) from pg_locks where locktype = 'advisory' and mode = 'ShareLock' and granted"
-                            + " and database = (select oid from pg_database where datname = current_database())"
-                            + " and ((classid::bigint << 32) | objid::bigint) = hashtextextended(:what, 0)",
-                        Object.class)
-                    .setParameter("what", NODES)
-                    .getSingleResult())
-            .longValue();
+    long nodes = s.doReturningWork(Nodes::live);
     if (nodes > 1) {
       throw ProblemException.conflict(
           "nodes-running",
@@ -194,9 +250,6 @@ public final class Credentials {
           "stop all but one, change the key there, copy its master-key file to the others' homes, and start them");
     }
   }
-
-  /** The name of the lock that every node holds while it lives. */
-  public static final String NODES = "nodes";
 
   /** Those of a site, opened, in its order. */
   List<SiteCredential> of(Session s, String siteId) {
@@ -207,8 +260,18 @@ public final class Credentials {
                     c.name,
                     Type.valueOf(c.type.toUpperCase(Locale.ROOT)),
                     c.account,
-                    vault.open(c.id, c.sealed)))
+                    vault.open(c.id, c.sealed),
+                    destinations(c)))
         .toList();
+  }
+
+  private static List<SiteEntity> sites(Session s, CredentialEntity c) {
+    return Db.list(
+        s,
+        SiteEntity.class,
+        "select t from SiteEntity t join SiteCredentialEntity x on x.siteId = t.id"
+            + " where x.credentialId = ?1 order by t.name",
+        c.id);
   }
 
   static List<CredentialEntity> entities(Session s, String siteId) {
@@ -237,6 +300,7 @@ public final class Credentials {
                 + " don't take",
             "see docs/sites.md for what they take");
       }
+      mayGo(c, destinations(c), site);
     }
     takeAll(s, site, wanted);
     int position = 0;

@@ -158,7 +158,7 @@ public final class Sites {
               s.flush();
               if (!token.isBlank()) {
                 unused(s, "CredentialEntity", "credential", asked.name());
-                String own = credentials.store(s, asked.name(), "token", "", token, true).name;
+                String own = credentials.own(s, site, token).name;
                 s.flush();
                 Credentials.give(s, site, List.of(own));
               } else {

@@ -226,7 +226,15 @@ class AccessTest extends Served {
         "POST",
         "/credentials",
         owner,
-        Map.of("name", "kept", "type", "token", "secret", "never-to-be-seen"));
+        Map.of(
+            "name",
+            "kept",
+            "type",
+            "token",
+            "secret",
+            "never-to-be-seen",
+            "destinations",
+            List.of("any")));
     call("POST", "/sign-in", "", Map.of("account", "audited", "password", "never-to-be-seen"));
     // What strangers send that is no try to sign in leaves nothing.
     call("POST", "/sign-in", "", "{\"account\":");

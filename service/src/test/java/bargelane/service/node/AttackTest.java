@@ -6,9 +6,11 @@ import static org.junit.jupiter.api.Assertions.assertNotEquals;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import com.fasterxml.jackson.databind.JsonNode;
+import com.sun.net.httpserver.HttpServer;
 import java.io.IOException;
 import java.io.InputStream;
 import java.io.OutputStream;
+import java.net.InetSocketAddress;
 import java.net.Socket;
 import java.net.URI;
 import java.net.http.HttpRequest;
@@ -18,9 +20,11 @@ import java.net.http.HttpResponse.BodyHandlers;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.Arrays;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.CopyOnWriteArrayList;
 import org.junit.jupiter.api.Test;
 
 /** What somebody without credentials, or with few, tries on the wire. */
@@ -162,7 +166,11 @@ class AttackTest extends Served {
 
   @Test
   void anotherMethodThanThatOfTheFirstLineIsNotTaken() throws Exception {
-    done("POST", "/credentials", owner, Map.of("name", "kept", "type", "token", "secret", "s"));
+    done(
+        "POST",
+        "/credentials",
+        owner,
+        Map.of("name", "kept", "type", "token", "secret", "s", "destinations", List.of("any")));
     for (String method : List.of("GET", "POST", "HEAD")) {
       HttpResponse<String> r =
           send(
@@ -256,8 +264,92 @@ class AttackTest extends Served {
   }
 
   @Test
+  void aStoredSecretIsSentNowhereElseThanWhereItWasStoredFor() throws Exception {
+    List<String> reached = new CopyOnWriteArrayList<>();
+    HttpServer taker = HttpServer.create(new InetSocketAddress("127.0.0.1", 0), 0);
+    taker.createContext(
+        "/",
+        x -> {
+          reached.add(x.getRequestHeaders().getFirst("Authorization"));
+          x.sendResponseHeaders(401, -1);
+          x.close();
+        });
+    taker.start();
+    try {
+      String here = "127.0.0.1:" + taker.getAddress().getPort();
+      Map<String, Object> bound =
+          Map.of("name", "bound", "type", "token", "secret", "told-to-nobody");
+      assertEquals("destinations-missing", code(call("POST", "/credentials", owner, bound)));
+      for (String wrong : List.of("https://a", "10.20.0.0/40", "*")) {
+        assertEquals(
+            "destination-malformed",
+            code(call("POST", "/credentials", owner, with(bound, List.of(wrong)))),
+            wrong);
+      }
+      done("POST", "/credentials", owner, with(bound, List.of("127.0.0.1:1", "10.20.0.0/16")));
+      Map<String, Object> taking =
+          Map.of("name", "taker", "address", "http://" + here, "credentials", List.of("bound"));
+      HttpResponse<String> refused = call("POST", "/sites", owner, taking);
+      assertEquals("credential-not-for-address", code(refused));
+      assertTrue(refused.body().contains("127.0.0.1:1, 10.20.0.0/16"), refused.body());
+      // Neither can it be given to a site that is there already, nor be told to go elsewhere
+      // without it.
+      done(
+          "POST",
+          "/sites",
+          owner,
+          Map.of("name", "taker", "address", "http://" + here, "token", "its-own"));
+      assertEquals(
+          "credential-not-for-address",
+          code(
+              call(
+                  "PUT",
+                  "/sites/taker/credentials",
+                  owner,
+                  Map.of("credentials", List.of("bound")))));
+      assertEquals(
+          "secret-missing",
+          code(call("PUT", "/credentials/bound", owner, Map.of("destinations", List.of("any")))));
+      call("POST", "/sites/taker/check", owner, null);
+      assertFalse(reached.isEmpty());
+      assertTrue(reached.stream().noneMatch(a -> a.contains("told-to-nobody")), reached + "");
+      // Its own is for that address alone, and can't be taken away from a site that uses it.
+      JsonNode own = done("GET", "/credentials/taker", owner, null);
+      assertEquals(here, own.path("destinations").path(0).asText());
+      assertEquals(
+          "credential-not-for-address",
+          code(
+              call(
+                  "PUT",
+                  "/credentials/taker",
+                  owner,
+                  Map.of("secret", "x", "destinations", List.of("10.20.0.0/16")))));
+      // With the secret it goes where it is said.
+      done(
+          "PUT",
+          "/credentials/bound",
+          owner,
+          Map.of("secret", "new", "destinations", List.of(here)));
+      done("PUT", "/sites/taker/credentials", owner, Map.of("credentials", List.of("bound")));
+      reached.clear();
+      call("POST", "/sites/taker/check", owner, null);
+      assertTrue(reached.stream().allMatch("Bearer new"::equals), reached + "");
+    } finally {
+      taker.stop(0);
+    }
+  }
+
+  private static Map<String, Object> with(Map<String, Object> body, List<String> destinations) {
+    Map<String, Object> all = new HashMap<>(body);
+    all.put("destinations", destinations);
+    return all;
+  }
+
+  @Test
   void aKeyIsForOneRequestWithOneBody() throws Exception {
-    String body = JSON.writeValueAsString(Map.of("name", "one", "type", "token", "secret", "s"));
+    String body =
+        JSON.writeValueAsString(
+            Map.of("name", "one", "type", "token", "secret", "s", "destinations", List.of("any")));
     HttpResponse<String> first = keyed("/api/v1/credentials", owner, body, "key-1");
     assertEquals(201, first.statusCode());
     assertEquals(first.body(), keyed("/api/v1/credentials", owner, body, "key-1").body());
@@ -279,7 +371,16 @@ class AttackTest extends Served {
   void thingsMadeUnderOneNameAtOnceAreOneAndTheOthersConflict() throws Exception {
     for (var make :
         Map.of(
-                "/credentials", Map.of("name", "same", "type", "token", "secret", "s"),
+                "/credentials",
+                    Map.of(
+                        "name",
+                        "same",
+                        "type",
+                        "token",
+                        "secret",
+                        "s",
+                        "destinations",
+                        List.of("any")),
                 "/accounts", Map.of("name", "same", "roles", List.of("reader")),
                 "/timetables",
                     Map.of("name", "same", "rpoSeconds", 900, "everySeconds", 300, "keepPoints", 6))

@@ -77,7 +77,7 @@ public final class TestDatabase implements AutoCloseable {
   }
 
   /** Opens it as the service does. */
-  public Db connect() {
+  public Db connect() throws IOException {
     return new Db(url, "bargelane", password, Entities.ALL, Entities.migrations());
   }
 

@@ -28,6 +28,7 @@ import java.util.EnumSet;
 import java.util.List;
 import java.util.Optional;
 import java.util.Set;
+import java.util.stream.Collectors;
 import org.apache.sshd.client.SshClient;
 import org.apache.sshd.client.channel.ChannelExec;
 import org.apache.sshd.client.channel.ClientChannelEvent;
@@ -101,6 +102,21 @@ final class ServerShell implements Closeable {
   Reading read(ServerAccess server, List<SiteCredential> credentials, String part) {
     Shown shown = new Shown(server.hostKey());
     List<SiteCredential> order = new ArrayList<>(credentials);
+    order.removeIf(c -> !c.destinations().allow(server.host(), server.port()));
+    if (order.isEmpty() && !credentials.isEmpty()) {
+      return trouble(
+          server,
+          shown,
+          Code.CREDENTIAL_NOT_FOR_SERVER,
+          "no credential of the site may be sent to it: "
+              + credentials.stream()
+                  .map(c -> c.name() + " goes to " + c.destinations())
+                  .collect(Collectors.joining("; ")),
+          Remedy.of(
+              "store a secret anew with this server among its destinations",
+              Action.CREDENTIAL_BIND,
+              credentials.get(0).name()));
+    }
     order.sort(Comparator.comparing(c -> c.type() != SiteCredential.Type.KEY));
     boolean known = order.stream().anyMatch(c -> c.name().equals(server.credential()));
     if (known) {
@@ -198,7 +214,9 @@ final class ServerShell implements Closeable {
                 server.address() + " of " + site,
                 cause,
                 remedy,
-                code == Code.SERVER_KEY_UNKNOWN ? Who.ENGINEER : Who.SITE_OWNER)));
+                code == Code.SERVER_KEY_UNKNOWN || code == Code.CREDENTIAL_NOT_FOR_SERVER
+                    ? Who.ENGINEER
+                    : Who.SITE_OWNER)));
   }
 
   private static String cause(IOException e) {

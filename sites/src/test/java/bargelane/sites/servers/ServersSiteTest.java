@@ -10,6 +10,7 @@ import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.guest.Survey;
+import bargelane.core.net.Destinations;
 import bargelane.core.site.Inventory.Usage;
 import bargelane.core.site.SiteKind;
 import bargelane.sites.Drivers;
@@ -50,6 +51,8 @@ import org.junit.jupiter.api.io.TempDir;
  */
 class ServersSiteTest {
 
+  private static final Destinations ANYWHERE = new Destinations(List.of(Destinations.ANY));
+
   @TempDir static Path dir;
   private static SshServer server;
 
@@ -64,11 +67,11 @@ class ServersSiteTest {
   }
 
   private static SiteCredential key() throws IOException {
-    return new SiteCredential("key", Type.KEY, server.account(), server.key());
+    return new SiteCredential("key", Type.KEY, server.account(), server.key(), ANYWHERE);
   }
 
   private static SiteCredential password(String name, String secret) {
-    return new SiteCredential(name, Type.PASSWORD, server.account(), secret);
+    return new SiteCredential(name, Type.PASSWORD, server.account(), secret, ANYWHERE);
   }
 
   private static ServerAccess at(int port, String hostKey) {
@@ -196,6 +199,38 @@ class ServersSiteTest {
   }
 
   @Test
+  void aSecretIsNotOfferedToAServerThatItWasNotStoredFor() throws IOException {
+    List<String> offered = new CopyOnWriteArrayList<>();
+    org.apache.sshd.server.SshServer made =
+        telling("nothing\n".getBytes(StandardCharsets.UTF_8), false, offered::add);
+    try {
+      String hostKey = read(site(at(made.getPort(), ""), key())).hostKey();
+      SiteCredential elsewhere =
+          new SiteCredential(
+              "elsewhere",
+              Type.PASSWORD,
+              server.account(),
+              "made-up-1",
+              new Destinations(List.of("10.20.0.0/16", "127.0.0.1:22")));
+      Reading none = read(site(at(made.getPort(), hostKey), elsewhere));
+      Finding f = none.trouble().orElseThrow();
+      assertEquals(Code.CREDENTIAL_NOT_FOR_SERVER, f.code());
+      assertTrue(f.cause().contains("elsewhere goes to 10.20.0.0/16, 127.0.0.1:22"), f.cause());
+      assertEquals(List.of("elsewhere"), f.remedy().arguments());
+      assertEquals("", none.hostKey(), "it is not even called");
+      // Of several those are tried that may be, also where another let us in before.
+      read(
+          site(
+              new ServerAccess("srv-1", "127.0.0.1", made.getPort(), hostKey, "elsewhere"),
+              elsewhere,
+              password("here", "made-up-2")));
+      assertEquals(List.of("made-up-2"), offered);
+    } finally {
+      made.stop(true);
+    }
+  }
+
+  @Test
   void whereTheCredentialOfBeforeIsRefusedNoOtherIsOffered() throws IOException {
     Reading refused =
         read(
@@ -212,7 +247,8 @@ class ServersSiteTest {
   @Test
   void anotherHostKeyIsNotTalkedTo() throws IOException {
     try (SshServer other = SshServer.start()) {
-      SiteCredential key = new SiteCredential("key", Type.KEY, other.account(), other.key());
+      SiteCredential key =
+          new SiteCredential("key", Type.KEY, other.account(), other.key(), ANYWHERE);
       String known = other.fingerprint();
       assertTrue(read(site(at(other.port(), known), key)).survey().isPresent());
       other.setUpAnew();
@@ -299,7 +335,7 @@ class ServersSiteTest {
     IllegalArgumentException refused =
         assertThrows(
             IllegalArgumentException.class,
-            () -> site(at(22, ""), new SiteCredential("k", Type.KEY, "x", "nonsense")));
+            () -> site(at(22, ""), new SiteCredential("k", Type.KEY, "x", "nonsense", ANYWHERE)));
     assertTrue(refused.getMessage().contains("private key"), refused.getMessage());
   }
 
