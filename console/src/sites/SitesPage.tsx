@@ -28,7 +28,7 @@ const TONES: Record<string, Tone> = { ready: 'good', finding: 'bad', new: 'waiti
 
 /** A site's state as its last check found it. */
 export function SiteStatus({ site }: { site: Site }) {
-  return <Status tone={TONES[site.status] ?? 'plain'}>{site.status === 'finding' ? `${site.findings.length} findings` : site.status === 'new' ? 'not checked' : site.status}</Status>;
+  return <Status tone={TONES[site.status] ?? 'plain'}>{site.status === 'finding' ? `${site.findings.length} ${site.findings.length === 1 ? 'finding' : 'findings'}` : site.status === 'new' ? 'not checked' : site.status}</Status>;
 }
 
 function AddSite() {

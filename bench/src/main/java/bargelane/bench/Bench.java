@@ -1,6 +1,7 @@
 package bargelane.bench;
 
 import bargelane.e2e.FaultBatch;
+import bargelane.e2e.NodeBatch;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -17,6 +18,14 @@ public final class Bench {
       faults(
           args.length > 1 ? Integer.parseInt(args[1]) : 200,
           args.length > 2 ? Long.parseLong(args[2]) : 1);
+      return;
+    }
+    if (args.length > 0 && args[0].equals("nodes")) {
+      try (NodeBatch batch = new NodeBatch(System.out::println)) {
+        batch.run(
+            args.length > 1 ? Integer.parseInt(args[1]) : 50,
+            args.length > 2 ? Long.parseLong(args[2]) : 1);
+      }
       return;
     }
     if (args.length > 0 && args[0].equals("tows")) {
@@ -53,7 +62,7 @@ public final class Bench {
           System.err.println(
               "'"
                   + part
-                  + "' is not measured; passes, large, disks, faults, tows, cost, hosts, machines, discovery, sources, assessment and pages are");
+                  + "' is not measured; passes, large, disks, faults, nodes, tows, cost, hosts, machines, discovery, sources, assessment and pages are");
           System.exit(2);
         }
       }

@@ -9,6 +9,7 @@ import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
 import java.nio.file.attribute.PosixFilePermissions;
 import java.time.Clock;
 import java.util.ArrayList;
@@ -161,19 +162,40 @@ public final class Harness implements Closeable {
 
   /** Starts the service with more options, such as {@code --no-tug}. */
   public Harness service(List<String> more) throws IOException {
+    return serving("service", more);
+  }
+
+  /**
+   * Starts one more node of the service, with the keys of the first one in a home of its own.
+   *
+   * @param name of its process, its home and the node
+   */
+  public Harness node(String name, List<String> more) throws IOException {
+    Path own = Files.createDirectories(home.resolve(name));
+    for (String key : List.of("master-key", "certificate.p12")) {
+      Files.copy(
+          home.resolve("service").resolve(key),
+          own.resolve(key),
+          StandardCopyOption.REPLACE_EXISTING,
+          StandardCopyOption.COPY_ATTRIBUTES);
+    }
+    return serving(name, Stream.concat(Stream.of("--node", name), more.stream()).toList());
+  }
+
+  private Harness serving(String name, List<String> more) throws IOException {
     List<String> command =
         java(
             "service",
             "400m",
             "bargelane.service.node.ServiceMain",
             "--home",
-            home.resolve("service").toString(),
+            home.resolve(name).toString(),
             "--database",
             database,
             "--database-password-file",
             home.resolve("database/password").toString());
     command.addAll(more);
-    spawn("service", command);
+    spawn(name, command);
     return this;
   }
 
@@ -283,7 +305,12 @@ public final class Harness implements Closeable {
   }
 
   public String serviceAddress() {
-    return line("service/address");
+    return addressOf("service");
+  }
+
+  /** Where a node serves. */
+  public String addressOf(String node) {
+    return line(node + "/address");
   }
 
   /** Whom to take for the service. */

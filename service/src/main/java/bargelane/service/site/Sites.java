@@ -21,6 +21,7 @@ import bargelane.sites.Drivers;
 import bargelane.sites.SiteAccess;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
+import bargelane.text.Counts;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.time.Clock;
 import java.util.ArrayList;
@@ -261,7 +262,7 @@ public final class Sites {
               "site "
                   + site.name
                   + " checked: "
-                  + (findings.isEmpty() ? "ready" : findings.size() + " findings"),
+                  + (findings.isEmpty() ? "ready" : Counts.of(findings.size(), "finding")),
               null);
         });
     return view(id);
