@@ -26,6 +26,11 @@ import org.hibernate.Session;
 /** Secrets that let us into sites: named, typed, sealed, used by any number of sites. */
 public final class Credentials {
 
+  private static final int MOST_DESTINATIONS = 500;
+
+  /** Of a host's name 253 (RFC 1035, section 2.3.4), and its port. */
+  private static final int LONGEST = 260;
+
   private final Db db;
   private final Vault vault;
   private final Events events;
@@ -119,6 +124,18 @@ public final class Credentials {
           "destinations-missing",
           "credential " + name + " has no hosts that it may be sent to",
           "give them with --for, such as 10.20.0.0/16, *.branch.example or app-1:2222");
+    }
+    if (asked.size() > MOST_DESTINATIONS || asked.stream().anyMatch(d -> d.length() > LONGEST)) {
+      throw ProblemException.invalid(
+          "destinations-too-many",
+          "credential "
+              + name
+              + " has over "
+              + MOST_DESTINATIONS
+              + " destinations, or one of over "
+              + LONGEST
+              + " characters",
+          "give ranges such as 10.20.0.0/16, or *.ZONE");
     }
     try {
       return new Destinations(asked);

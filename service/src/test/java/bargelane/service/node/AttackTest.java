@@ -280,6 +280,9 @@ class AttackTest extends Served {
       Map<String, Object> bound =
           Map.of("name", "bound", "type", "token", "secret", "told-to-nobody");
       assertEquals("destinations-missing", code(call("POST", "/credentials", owner, bound)));
+      assertEquals(
+          "destinations-too-many",
+          code(call("POST", "/credentials", owner, with(bound, List.of("a".repeat(300))))));
       for (String wrong : List.of("https://a", "10.20.0.0/40", "*")) {
         assertEquals(
             "destination-malformed",

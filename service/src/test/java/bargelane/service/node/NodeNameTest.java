@@ -11,8 +11,14 @@ import java.net.http.HttpResponse;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
+import java.sql.Connection;
+import java.sql.DriverManager;
+import java.sql.ResultSet;
+import java.sql.Statement;
 import java.time.Clock;
+import java.time.Duration;
 import java.util.Map;
+import java.util.concurrent.TimeUnit;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
@@ -22,6 +28,10 @@ class NodeNameTest extends Served {
   @TempDir Path second;
 
   private BargeLane another(String name) throws IOException {
+    return another(name, Clock.systemUTC());
+  }
+
+  private BargeLane another(String name, Clock clock) throws IOException {
     return new BargeLane(
         new BargeLane.Options(
             second,
@@ -33,8 +43,8 @@ class NodeNameTest extends Served {
             false,
             new AgentListener.Where(InetSocketAddress.createUnresolved("127.0.0.1", 0), ""),
             Pace.USUAL,
-            java.time.Duration.ofDays(730)),
-        Clock.systemUTC());
+            Duration.ofDays(730)),
+        clock);
   }
 
   @Test
@@ -61,8 +71,28 @@ class NodeNameTest extends Served {
         home.resolve("master-key"),
         second.resolve("master-key"),
         StandardCopyOption.REPLACE_EXISTING);
-    try (BargeLane again = another("other")) {
+    // Its clock is an hour ahead: it works by the database's, and says so.
+    Clock ahead = Clock.offset(Clock.systemUTC(), Duration.ofHours(1));
+    try (BargeLane again = another("other", ahead)) {
       assertTrue(again.address().startsWith("https:"));
+      assertEquals(
+          "t", awaited("select true from event where text like '%of other is 3%s ahead of%'"));
+      assertEquals("t", awaited("select max(at) < now() + interval '1 minute' from event"));
     }
+  }
+
+  private static String awaited(String query) throws Exception {
+    try (Connection c = DriverManager.getConnection(database.url, "bargelane", database.password);
+        Statement s = c.createStatement()) {
+      for (int i = 0; i < 600; i++) {
+        try (ResultSet r = s.executeQuery(query)) {
+          if (r.next()) {
+            return r.getString(1);
+          }
+        }
+        TimeUnit.MILLISECONDS.sleep(50);
+      }
+    }
+    return "nothing";
   }
 }
