@@ -11,6 +11,7 @@ import java.util.concurrent.TimeUnit;
 import java.util.function.Consumer;
 import java.util.function.LongSupplier;
 import java.util.function.Supplier;
+import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -37,6 +38,7 @@ public final class DatabaseClock extends Clock implements Closeable {
   private final LongSupplier counter;
   private final CountDownLatch closing = new CountDownLatch(1);
   private volatile Told told;
+  private @Nullable Thread keeper;
   private volatile Duration apart = Duration.ZERO;
 
   /**
@@ -68,7 +70,7 @@ public final class DatabaseClock extends Clock implements Closeable {
    * @param far is told once each time that the host's clock and the database's have come apart
    */
   public void keep(Consumer<Duration> far) {
-    Thread keeper = new Thread(() -> ask(far), "database-clock");
+    keeper = new Thread(() -> ask(far), "database-clock");
     keeper.setDaemon(true);
     keeper.start();
   }
@@ -129,8 +131,16 @@ public final class DatabaseClock extends Clock implements Closeable {
     throw new UnsupportedOperationException("the service's times are in UTC");
   }
 
+  /** Ends the asking; a question that is on its way is waited for. */
   @Override
   public void close() {
     closing.countDown();
+    if (keeper != null) {
+      try {
+        keeper.join(TimeUnit.SECONDS.toMillis(EVERY_SECONDS));
+      } catch (InterruptedException e) {
+        Thread.currentThread().interrupt();
+      }
+    }
   }
 }
