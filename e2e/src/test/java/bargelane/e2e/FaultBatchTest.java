@@ -8,7 +8,7 @@ class FaultBatchTest {
   @Test
   void everyPointThatSurvivesHoldsWhatItsDisksHeld() throws Exception {
     try (FaultBatch batch = new FaultBatch(line -> {})) {
-      batch.run(5, 7);
+      batch.run(3, 7);
       batch.end();
     }
   }
