@@ -6,15 +6,21 @@ import com.sun.jna.Pointer;
 import com.sun.jna.ptr.IntByReference;
 import com.sun.jna.ptr.PointerByReference;
 import java.nio.charset.StandardCharsets;
+import java.time.Duration;
 import java.util.HashMap;
 import java.util.Map;
 import java.util.Optional;
+import java.util.concurrent.atomic.AtomicLong;
+import java.util.concurrent.atomic.AtomicReference;
 
 /** What a host's guests tell through their agents, and what they use. */
 final class HypervisorGuests {
 
   /** How long a guest's agent may think about a question. */
   private static final int AGENT_SECONDS = 5;
+
+  /** How long the daemon may take to see that a machine has ended. */
+  private static final Duration ENDING = Duration.ofSeconds(10);
 
   private static final int TYPED_SIZE = 96;
   private static final int TYPED_NAME = 80;
@@ -28,12 +34,34 @@ final class HypervisorGuests {
 
   /** Bytes of a disk as its guest sees it, by the disk's name in the description. */
   long size(String uuid, String disk) {
+    AtomicLong size = new AtomicLong();
+    AtomicReference<SiteException> failure = new AtomicReference<>();
+    boolean told;
     try {
-      return asked(uuid, disk);
+      told =
+          host.events.await(
+              ENDING,
+              () -> {
+                try {
+                  size.set(asked(uuid, disk));
+                  return true;
+                } catch (SiteException e) {
+                  // A machine that ends refuses each call until the daemon has seen its end.
+                  if (e.kind() != SiteException.Kind.MAY_PASS) {
+                    throw e;
+                  }
+                  failure.set(e);
+                  return false;
+                }
+              });
     } catch (SiteException e) {
-      // A machine that ends while it is asked is gone or off now, and then its disk's file tells.
+      // A machine that ended while it was asked is gone or off now, and its disk's file tells.
       return asked(uuid, disk);
     }
+    if (!told) {
+      throw failure.get();
+    }
+    return size.get();
   }
 
   private long asked(String uuid, String disk) {
