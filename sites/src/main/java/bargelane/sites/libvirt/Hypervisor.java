@@ -33,6 +33,9 @@ final class Hypervisor {
   /** The code of a failure that says that what was asked about is not there. */
   static final String MISSING = "missing";
 
+  /** The code of a failure that says that the host does not answer. */
+  static final String UNREACHABLE = "unreachable";
+
   /** libvirt-domain.h, VIR_DOMAIN_AFFECT_LIVE. */
   private static final int LIVE = 1;
 
@@ -116,7 +119,7 @@ final class Hypervisor {
           LibVirt.SYSTEM_ERROR,
           LibVirt.OPERATION_TIMEOUT,
           LibVirt.RESOURCE_BUSY ->
-          new SiteException(SiteException.Kind.MAY_PASS, "unreachable", why, null);
+          new SiteException(SiteException.Kind.MAY_PASS, UNREACHABLE, why, null);
       default ->
           new SiteException(
               why.contains("closed") || why.toLowerCase(Locale.ROOT).contains("end of file")

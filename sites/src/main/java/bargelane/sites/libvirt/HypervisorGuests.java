@@ -47,7 +47,8 @@ final class HypervisorGuests {
                   return true;
                 } catch (SiteException e) {
                   // A machine that ends refuses each call until the daemon has seen its end.
-                  if (e.kind() != SiteException.Kind.MAY_PASS) {
+                  if (e.kind() != SiteException.Kind.MAY_PASS
+                      || e.code().equals(Hypervisor.UNREACHABLE)) {
                     throw e;
                   }
                   failure.set(e);
