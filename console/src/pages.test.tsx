@@ -13,6 +13,7 @@ import { RecoveryPage } from './recovery/RecoveryPage';
 import { card, member, service, wave } from './testing';
 import { WavePage } from './waves/WavePage';
 import { WavesPage } from './waves/WavesPage';
+import { Adoption } from './sites/Adoption';
 
 afterEach(() => {
   cleanup();
@@ -252,5 +253,38 @@ describe('machines', () => {
     const wrong = { type: 'about:blank', title: '', status: 422, code: 'filter-malformed', detail: "'memry' is not a field, at character 1", remedy: { advice: 'write memory', action: '', arguments: [] } };
     shown(<MachinesPage />, '/machines', '/machines?filter=memry', { 'GET /machines': new Response(JSON.stringify(wrong), { status: 422 }), 'GET /label-rules': [] });
     expect(await screen.findByText("'memry' is not a field, at character 1. Next: write memory")).toBeTruthy();
+  });
+});
+
+describe('waves of other services', () => {
+  const found = {
+    wave: 'lending', tow: 'tow-1', service: 'in-lost', from: 'mill-street', machines: ['lending-db', 'lending-app'], points: 6, newest: 9, asOf: '2026-11-02T08:00:00Z', verified: 'at-target', runsHere: false, adopted: false,
+    findings: [{ code: 'service-may-live', blocks: true, thing: 'lending', cause: 'its newest point is 20s old', remedy: { advice: 'say so: --service-gone', action: '' as const, arguments: [] }, who: 'engineer' }],
+  };
+
+  it('are looked for when somebody asks, and taken over when the name is typed', async () => {
+    const asked = shown(<Adoption site="saltmarsh" />, '/', '/', {
+      'GET /sites/saltmarsh/adoption': { site: 'saltmarsh', waves: [found], left: [{ site: 'saltmarsh', kind: 'volume', name: 'x', owner: 'bargelane/in-lost/tow-1', recorded: false }] },
+      'POST /sites/saltmarsh/adoption': { site: 'saltmarsh', waves: [{ ...found, adopted: true, findings: [] }], left: [] },
+    });
+    expect(asked).toHaveLength(0);
+    fireEvent.click(screen.getByRole('button', { name: 'Look for them' }));
+    fireEvent.click(await screen.findByRole('button', { name: 'Take over' }));
+    expect(screen.getByText(/its newest point is 20s old/)).toBeTruthy();
+    expect(screen.getByText(/1 other things? of theirs stays? as/)).toBeTruthy();
+    const dialog = within(screen.getByRole('dialog'));
+    const take = dialog.getByRole('button', { name: 'Take over' });
+    expect(take).toHaveProperty('disabled', true);
+    fireEvent.click(dialog.getByLabelText('The service that made them is gone for good'));
+    fireEvent.change(dialog.getByLabelText(/Type the site's name/), { target: { value: 'saltmarsh' } });
+    fireEvent.click(take);
+    await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull());
+    expect(asked.find((a) => a.method === 'POST')?.body).toEqual({ confirm: 'saltmarsh', waves: ['tow-1'], serviceGone: true, removeMachines: false });
+  });
+
+  it('say that none is there', async () => {
+    shown(<Adoption site="saltmarsh" />, '/', '/', { 'GET /sites/saltmarsh/adoption': { site: 'saltmarsh', waves: [], left: [] } });
+    fireEvent.click(screen.getByRole('button', { name: 'Look for them' }));
+    expect(await screen.findByText('None is here.')).toBeTruthy();
   });
 });

@@ -11,6 +11,7 @@ import { Rows } from '../parts/Rows';
 import { RunSteps } from '../activity/RunSteps';
 import { Trouble } from '../parts/Trouble';
 import { WaveTable } from '../waves/WaveTable';
+import { Approvals } from './Approvals';
 import { Timetables } from './Timetables';
 
 const KINDS = ['test', 'cutover', 'failover', 'failback', 'reconcile', 'undo', 'settle'];
@@ -32,6 +33,7 @@ export function RecoveryPage() {
       <Panel title="What could be recovered" note="the data that would be lost if the source died now, against the RPO">
         <WaveTable waves={data.waves.filter((w) => w.state !== 'settled')} passed={Math.max(0, (now - Date.parse(data.now)) / 1000)} />
       </Panel>
+      <Approvals waves={data.waves.filter((w) => w.state !== 'settled').map((w) => w.name)} />
       <Timetables />
       <Panel title="Dossiers" note="the records of finished moves">
         {dossiers.data !== undefined && (

@@ -7,6 +7,7 @@ import { useState } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
 import { answer, api, type Run, type Site } from '../api';
 import { between, duration, moment } from '../format';
+import { Adoption } from './Adoption';
 import { Agents } from './Agents';
 import { Changes } from '../machines/Changes';
 import { Findings } from '../parts/Findings';
@@ -117,6 +118,7 @@ export function SitePage() {
           none="It was never scanned."
         />
       </Panel>
+      {(site.kind === 'standin' || site.kind === 'libvirt') && <Adoption site={site.name} />}
       <Panel title="Changes" note="what scans found different, newest first" wide>
         <Changes site={ref} />
       </Panel>

@@ -3,6 +3,7 @@ package bargelane.client;
 import bargelane.api.Problem;
 import bargelane.client.account.AccountCommands;
 import bargelane.client.agent.AgentCommands;
+import bargelane.client.approval.ApprovalCommands;
 import bargelane.client.assessment.AssessmentCommands;
 import bargelane.client.audit.AuditCommands;
 import bargelane.client.book.BookCommands;
@@ -55,6 +56,7 @@ import picocli.CommandLine.Command;
       WaveCommands.class,
       PointCommands.class,
       RunCommands.class,
+      ApprovalCommands.class,
       DossierCommands.class,
       EventCommands.class,
       AccountCommands.class,

@@ -67,6 +67,9 @@ public final class Remedies {
           Map.entry("run-show", "bargelane run show RUN"),
           Map.entry("run-console", "bargelane run console RUN"),
           Map.entry("dossier-list", "bargelane dossier list"),
+          Map.entry("approval-list", "bargelane approval list"),
+          Map.entry("approval-show", "bargelane approval show APPROVAL"),
+          Map.entry("approval-ask", "bargelane approval ask WAVE --for VERB"),
           Map.entry("account-list", "bargelane account list"),
           Map.entry("account-edit", "bargelane account edit ACCOUNT"),
           Map.entry("token-list", "bargelane token list"));

@@ -233,7 +233,7 @@ public final class Tour extends Narration {
             StandardCharsets.UTF_8);
     check(
         "its manifest lies beside the point at Saltmarsh",
-        manifest.startsWith("format: bargelane/manifest/3\n") && manifest.contains("lending-db"));
+        manifest.startsWith("format: bargelane/manifest/4\n") && manifest.contains("lending-db"));
     check("production saw no failed write", harness.estate().writeFailures("lending-db") == 0);
   }
 

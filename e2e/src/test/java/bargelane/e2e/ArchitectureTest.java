@@ -96,7 +96,9 @@ class ArchitectureTest {
           "lane",
           "replication",
           "plan",
+          "approval",
           "move",
+          "adopt",
           "overview",
           "node");
 

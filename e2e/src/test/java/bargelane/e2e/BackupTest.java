@@ -43,7 +43,7 @@ class BackupTest {
   void whatIsRestoredFindsItsPointsAndTouchesNothingThatHasMovedSince() throws Exception {
     try (Harness harness = Harness.create().all()) {
       Journey journey = new Journey(harness.api(), line -> {});
-      journey.prepare(harness, 5, 60);
+      journey.prepare(harness, 5, 600);
       journey.work("load");
       String installed = harness.fingerprint();
       Path file = dir.resolve("monday.zip");

@@ -127,7 +127,7 @@ class CliTest {
     assertEquals(
         "Lane mill-to-marsh lacks nothing, in either direction.",
         done("lane", "check", "mill-to-marsh").out().strip());
-    done("timetable", "add", "brisk", "--every", "5", "--rpo", "60", "--keep", "6");
+    done("timetable", "add", "brisk", "--every", "5", "--rpo", "600", "--keep", "6");
     done(
         "wave",
         "add",

@@ -273,7 +273,7 @@ class ConsoleTest {
                         .setExecutablePath(Path.of("/usr/bin/chromium"))
                         .setArgs(Browsing.FLAGS))) {
       Journey journey = new Journey(harness.api(), line -> {});
-      journey.prepare(harness, 5, 60);
+      journey.prepare(harness, 5, 600);
       BrowserContext context =
           browser.newContext(
               new Browser.NewContextOptions()

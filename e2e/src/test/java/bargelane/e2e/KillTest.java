@@ -104,7 +104,7 @@ class KillTest {
       harness = started;
       api = harness.api();
       journey = new Journey(api, line -> {});
-      journey.prepare(harness, 5, 60);
+      journey.prepare(harness, 5, 600);
       Platform estate = harness.estate();
       Platform cloud = harness.saltmarsh();
 

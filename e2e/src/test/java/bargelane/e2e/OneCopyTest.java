@@ -39,7 +39,7 @@ class OneCopyTest {
     journey = new Journey(api, line -> {});
     estate = harness.estate();
     cloud = harness.saltmarsh();
-    journey.prepare(towardsEstate, towardsCloud, 5, 60);
+    journey.prepare(towardsEstate, towardsCloud, 5, 600);
     journey.work("load");
     journey.awaitPoint(Instant.now());
   }

@@ -19,6 +19,7 @@ import picocli.CommandLine.Command;
       Credentials.class,
       Schedule.class,
       Leftovers.class,
+      Adopt.class,
       Remove.class
     })
 public final class SiteCommands {}

@@ -101,6 +101,11 @@ public enum Action implements Worded {
   /** Run. */
   RUN_CONSOLE,
   DOSSIER_LIST,
+  APPROVAL_LIST,
+  /** Approval. */
+  APPROVAL_SHOW,
+  /** Wave, verb. */
+  APPROVAL_ASK,
   ACCOUNT_LIST,
   /** Account. */
   ACCOUNT_EDIT,

@@ -69,6 +69,31 @@ public final class Lanes implements SiteTenant {
         });
   }
 
+  /** A lane with these ends and joins, whatever it is called, or a new one. */
+  public static LaneEntity known(
+      Session s, String name, SiteEntity from, SiteEntity to, LanePlan plan) {
+    for (LaneEntity l :
+        Db.list(
+            s,
+            LaneEntity.class,
+            "from LaneEntity where fromSiteId = ?1 and toSiteId = ?2 order by name",
+            from.id,
+            to.id)) {
+      if (Json.read(l.plan, LanePlan.class).equals(plan)) {
+        return l;
+      }
+    }
+    LaneEntity lane = new LaneEntity();
+    lane.id = Ids.next("lane");
+    lane.name = Sites.free(s, "LaneEntity", "lane", name);
+    lane.fromSiteId = from.id;
+    lane.toSiteId = to.id;
+    lane.plan = Json.text(plan);
+    s.persist(lane);
+    s.flush();
+    return lane;
+  }
+
   private static String required(String field, String value) {
     if (value == null || value.isBlank()) {
       throw ProblemException.invalid("field-missing", "'" + field + "' is missing", "give it");

@@ -18,11 +18,13 @@ import bargelane.core.site.Inventory.GuestFacts;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
+import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
 import bargelane.service.site.SiteEntity;
 import bargelane.text.Counts;
 import com.fasterxml.jackson.core.type.TypeReference;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -75,6 +77,36 @@ public final class Machines {
           Remedy.of("use its id", Action.MACHINE_LIST));
     }
     return found.get(0);
+  }
+
+  /**
+   * A machine of a site by its platform's identity, or one as it was told.
+   *
+   * @param labels by hand, of one that is not known
+   */
+  public static MachineEntity known(
+      Session s, SiteEntity site, MachineFacts told, Map<String, String> labels, Instant now) {
+    return Db.first(
+            s,
+            MachineEntity.class,
+            "from MachineEntity where siteId = ?1 and platformId = ?2",
+            site.id,
+            told.platformId())
+        .orElseGet(
+            () -> {
+              MachineEntity machine = new MachineEntity();
+              machine.id = Ids.next("m");
+              machine.siteId = site.id;
+              machine.platformId = told.platformId();
+              machine.name = told.name();
+              machine.facts = Json.text(told);
+              machine.ownLabels = Json.text(labels);
+              machine.firstSeen = now;
+              machine.lastSeen = now;
+              s.persist(machine);
+              s.flush();
+              return machine;
+            });
   }
 
   /**

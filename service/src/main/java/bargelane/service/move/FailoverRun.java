@@ -1,5 +1,7 @@
 package bargelane.service.move;
 
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.MemberEntity;
@@ -136,7 +138,13 @@ final class FailoverRun implements RunKind {
       throw new RunFailure(
           "source-not-fenced",
           "it can't be seen that the machines at the source are stopped: " + e.getMessage(),
-          "if the source is lost, say so: --source-lost");
+          declared(w)
+              // It answers, so that it is not lost.
+              ? Remedy.of(
+                  "see that the site can be used",
+                  Action.SITE_CHECK,
+                  moves.state(w).site(winner(w).other()).name)
+              : Remedy.advice("if the source is lost, say so: --source-lost"));
     }
   }
 

@@ -78,6 +78,7 @@ final class Moves {
   /** Holds back the timetable's passes of the leg. */
   Outcome pause(Work w) {
     String id = legId(w);
+    services.custody().held(state(w), leg(w));
     services.db().run(s -> s.find(LegEntity.class, id).state = LegState.PAUSED);
     return Outcome.done("");
   }

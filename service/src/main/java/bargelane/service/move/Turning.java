@@ -7,6 +7,7 @@ import bargelane.service.plan.Plans;
 import bargelane.service.platform.Ids;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.LegEntity;
+import bargelane.service.replication.Manifest;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.PassDisk;
 import bargelane.service.replication.PointEntity;
@@ -92,7 +93,8 @@ final class Turning {
         target.cloneVolume(r.volume, owner, r.storage, anchor, anchored.get(i).volume());
       }
       if (turn.equalsBase()) {
-        copyManifest(turn.base().orElseThrow(), site, anchor);
+        services.custody().take(target, anchor);
+        target.attach(anchor, Manifest.FILE, manifest(w, turn, legId, replicas, anchored));
       }
       services.db().run(s -> openLeg(s, w, turn, legId, replicas, anchored, anchor, site));
     }
@@ -175,13 +177,60 @@ final class Turning {
                     "attach it again"));
   }
 
-  private void copyManifest(PointEntity from, String site, String anchor) {
-    services
-        .sites()
-        .driver(from.siteId)
-        .target()
-        .attachment(from.name, "manifest")
-        .ifPresent(c -> services.sites().driver(site).target().attach(anchor, "manifest", c));
+  /** What lies beside the frozen disks, which are a point that equals the common one. */
+  private byte[] manifest(
+      Work w, Turn turn, String legId, List<ReplicaEntity> replicas, List<PointVolume> anchored) {
+    PointEntity base = turn.base().orElseThrow();
+    return services
+        .db()
+        .tx(
+            s -> {
+              TowState state = TowState.load(s, w.subjectId());
+              return Manifest.of(
+                  state,
+                  Manifest.Shores.of(s, state),
+                  new Manifest.Leg(
+                      legId,
+                      Tows.nextLegNumber(s, w.subjectId()),
+                      direction(turn).word(),
+                      turn.marker()),
+                  new Manifest.Moment(
+                      state.tow.points + 1,
+                      base.asOf,
+                      base.oneInstant,
+                      base.spreadMs,
+                      base.consistency,
+                      "",
+                      Optional.empty(),
+                      base.verification),
+                  m -> disks(m, replicas, anchored));
+            });
+  }
+
+  private static List<Manifest.Disk> disks(
+      MemberEntity m, List<ReplicaEntity> replicas, List<PointVolume> anchored) {
+    List<Manifest.Disk> disks = new ArrayList<>();
+    for (int i = 0; i < replicas.size(); i++) {
+      ReplicaEntity r = replicas.get(i);
+      PointVolume v = anchored.get(i);
+      if (r.memberId.equals(m.id)) {
+        disks.add(
+            new Manifest.Disk(
+                r.disk,
+                v.volume(),
+                r.bytes,
+                v.root(),
+                v.digests(),
+                r.volume,
+                r.digests,
+                r.storage));
+      }
+    }
+    return disks;
+  }
+
+  private static Direction direction(Turn turn) {
+    return turn.winner() == Side.AWAY ? Direction.BACK : Direction.OUT;
   }
 
   private void openLeg(
@@ -201,7 +250,7 @@ final class Turning {
     leg.id = legId;
     leg.towId = w.subjectId();
     leg.number = Tows.nextLegNumber(s, w.subjectId());
-    leg.direction = turn.winner() == Side.AWAY ? Direction.BACK : Direction.OUT;
+    leg.direction = direction(turn);
     leg.state = LegState.OPEN;
     leg.marker = turn.marker();
     leg.begunBy = w.runId();

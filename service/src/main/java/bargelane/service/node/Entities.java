@@ -3,6 +3,7 @@ package bargelane.service.node;
 import bargelane.service.account.AccountEntity;
 import bargelane.service.account.AuditEntity;
 import bargelane.service.account.TokenEntity;
+import bargelane.service.approval.ApprovalEntity;
 import bargelane.service.assess.AssessmentEntity;
 import bargelane.service.assess.FitnessRulesEntity;
 import bargelane.service.assess.PriceBookEntity;
@@ -84,6 +85,7 @@ public final class Entities {
           PointEntity.class,
           PassEntity.class,
           WaveEntity.class,
+          ApprovalEntity.class,
           DossierEntity.class,
           ConsoleEntity.class);
 

@@ -3,6 +3,10 @@ package bargelane.service.node;
 import bargelane.service.account.Accounts;
 import bargelane.service.account.Audit;
 import bargelane.service.account.Tokens;
+import bargelane.service.adopt.AdoptApi;
+import bargelane.service.adopt.Adoption;
+import bargelane.service.approval.ApprovalApi;
+import bargelane.service.approval.Approvals;
 import bargelane.service.assess.AssessApi;
 import bargelane.service.assess.AssessmentReport;
 import bargelane.service.assess.Assessments;
@@ -229,6 +233,7 @@ final class Rooms {
         new ReplicationApi(
             new Timetables(db, pace.shortestPeriod(), timetable::again), leases, tugs));
     Waves waves = new Waves(services, sizes);
+    apis.add(new ApprovalApi(new Approvals(services, waves)));
     WaveRuns.all(services).forEach(runs::add);
     Consoles consoles = new Consoles(db, clock);
     apis.add(
@@ -246,6 +251,7 @@ final class Rooms {
                 Stream.concat(replication.moving().stream(), consoles.changing().stream())
                     .toList());
     WavePages pages = new WavePages(db, waves, replication, clock);
+    apis.add(new AdoptApi(new Adoption(services)));
     apis.add(
         new OverviewApi(new OverviewPage(db, events, pages, clock), pages, waves, replication));
     return new OwnDesk(leases, tugs);

@@ -11,6 +11,7 @@ import bargelane.core.run.RunState;
 import bargelane.core.wave.Gate;
 import bargelane.core.wave.Need.Failure;
 import bargelane.core.wave.Need.Urgency;
+import bargelane.service.approval.Approvals;
 import bargelane.service.event.Events;
 import bargelane.service.plan.WaveStanding;
 import bargelane.service.platform.Db;
@@ -54,6 +55,7 @@ public final class OverviewPage {
           List<bargelane.core.wave.Need> needs = new ArrayList<>();
           standings.forEach(x -> needs.addAll(needs(s, x)));
           needs.addAll(sites(s));
+          needs.addAll(approvals(s));
           needs.sort(Comparator.comparing(bargelane.core.wave.Need::urgency));
           List<WaveCard> cards = standings.stream().map(WavePages::card).toList();
           Map<String, Integer> gates = new LinkedHashMap<>();
@@ -164,6 +166,20 @@ public final class OverviewPage {
                         Action.WAVE_DECLARE_LOST,
                         state.tow.name),
                     Optional.of(w.since())))
+        .toList();
+  }
+
+  private static List<bargelane.core.wave.Need> approvals(Session s) {
+    return Approvals.list(s, "", true).stream()
+        .map(
+            a ->
+                new bargelane.core.wave.Need(
+                    Urgency.SOON,
+                    "wave " + a.wave(),
+                    a.askedBy() + " asks for approval of its " + a.verb(),
+                    Remedy.of("answer it", Action.APPROVAL_SHOW, a.id()),
+                    a.wave(),
+                    Optional.of(a.askedAt())))
         .toList();
   }
 

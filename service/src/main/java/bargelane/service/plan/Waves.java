@@ -36,6 +36,7 @@ import bargelane.service.run.RunEntity;
 import bargelane.service.run.Runs;
 import bargelane.service.site.Inventories;
 import bargelane.service.site.Sites;
+import java.time.Instant;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Optional;
@@ -73,7 +74,6 @@ public final class Waves {
   }
 
   public String add(WaveAdd asked) {
-    Sites.name("wave", asked.name());
     if (asked.machines() == null || asked.machines().isEmpty()) {
       throw ProblemException.invalid(
           "machines-missing",
@@ -84,14 +84,9 @@ public final class Waves {
         .db()
         .tx(
             s -> {
-              Sites.unused(s, "WaveEntity", "wave", asked.name());
+              WaveEntity wave = add(s, asked.name(), services.clock().instant());
               LaneEntity lane = Lanes.find(s, String.valueOf(asked.lane()));
               TimetableEntity timetable = Timetables.find(s, asked.timetable());
-              WaveEntity wave = new WaveEntity();
-              wave.id = Ids.next("wave");
-              wave.name = asked.name();
-              wave.createdAt = services.clock().instant();
-              s.persist(wave);
               TowEntity tow = new TowEntity();
               tow.id = Ids.next("tow");
               tow.waveId = wave.id;
@@ -109,6 +104,18 @@ public final class Waves {
                   .tell(s, "wave", tow.id, null, "wave " + wave.name + " planned", null);
               return wave.id;
             });
+  }
+
+  /** A wave of a name that is free; its tow is the caller's. */
+  public static WaveEntity add(Session s, String name, Instant now) {
+    Sites.name("wave", name);
+    Sites.unused(s, "WaveEntity", "wave", name);
+    WaveEntity wave = new WaveEntity();
+    wave.id = Ids.next("wave");
+    wave.name = name;
+    wave.createdAt = now;
+    s.persist(wave);
+    return wave;
   }
 
   private static void addMember(

@@ -15,6 +15,7 @@ import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.Ledger.Thing;
+import bargelane.sites.SiteException;
 import bargelane.sites.Target;
 import bargelane.text.Sizes;
 import java.time.Duration;
@@ -129,6 +130,7 @@ public final class PassRun implements RunKind {
       PassEntity pass,
       TowState state,
       LegEntity leg,
+      Manifest.Shores shores,
       Verification verification,
       Ledger.Claimed exports) {}
 
@@ -145,10 +147,12 @@ public final class PassRun implements RunKind {
                 s -> {
                   PassEntity pass = s.find(PassEntity.class, passId(w));
                   LegEntity leg = leg(s, w);
+                  TowState state = TowState.load(s, w.subjectId());
                   return new Loaded(
                       pass,
-                      TowState.load(s, w.subjectId()),
+                      state,
                       leg,
+                      Manifest.Shores.of(s, state),
                       verification(s, pass, leg),
                       services.passes().exports.dropped(s, pass));
                 });
@@ -163,20 +167,61 @@ public final class PassRun implements RunKind {
         name,
         owner,
         disks.stream().flatMap(d -> Stream.of(d.to().volume(), d.digests().volume())).toList());
-    target.attach(
-        name,
-        "manifest",
-        Manifest.of(
-            loaded.state,
-            loaded.leg,
-            pass,
-            loaded.verification,
-            w.need(PassNotes.ONE_INSTANT),
-            w.need(PassNotes.SPREAD_MS)));
-    return Outcome.commit(s -> recorded(s, w));
+    services.custody().take(target, name);
+    target.attach(name, Manifest.FILE, manifest(w, loaded, disks));
+    int number = loaded.state.tow.points + 1;
+    return Outcome.commit(s -> recorded(s, w, number));
   }
 
-  private String recorded(Session s, Work w) {
+  private static byte[] manifest(Work w, Loaded loaded, List<PassDisk> disks) {
+    LegEntity leg = loaded.leg;
+    PassEntity pass = loaded.pass;
+    return Manifest.of(
+        loaded.state,
+        loaded.shores,
+        new Manifest.Leg(leg.id, leg.number, leg.direction.word(), snapshotName(pass.id)),
+        new Manifest.Moment(
+            loaded.state.tow.points + 1,
+            pass.asOf,
+            w.need(PassNotes.ONE_INSTANT),
+            w.need(PassNotes.SPREAD_MS),
+            consistency(w),
+            pass.id,
+            Optional.of(pass.kind),
+            loaded.verification),
+        m ->
+            disks.stream()
+                .filter(d -> d.memberId().equals(m.id))
+                .map(
+                    d ->
+                        new Manifest.Disk(
+                            d.disk(),
+                            d.to().volume(),
+                            d.bytes(),
+                            d.root(),
+                            d.digests().volume(),
+                            d.to().volume(),
+                            d.digests().volume(),
+                            storage(loaded.state, d)))
+                .toList());
+  }
+
+  private static String storage(TowState state, PassDisk disk) {
+    return state.replicas.stream()
+        .filter(r -> r.id.equals(disk.replicaId()))
+        .map(r -> r.storage)
+        .findFirst()
+        .orElse("");
+  }
+
+  private static String consistency(Work w) {
+    return w.get(PassNotes.CONSISTENCY).orElse("crash-consistent");
+  }
+
+  /**
+   * @param number that the manifest tells of the point
+   */
+  private String recorded(Session s, Work w, int number) {
     PassEntity pass = s.find(PassEntity.class, passId(w), LockMode.PESSIMISTIC_WRITE);
     LegEntity leg =
         s.find(LegEntity.class, w.input().path("leg").asText(), LockMode.PESSIMISTIC_WRITE);
@@ -192,7 +237,15 @@ public final class PassRun implements RunKind {
             leg,
             w.need(PassNotes.ONE_INSTANT),
             w.need(PassNotes.SPREAD_MS),
-            w.get(PassNotes.CONSISTENCY).orElse("crash-consistent"));
+            consistency(w));
+    if (point.number != number) {
+      // The manifest is written again, with the number that is next now.
+      throw new SiteException(
+          SiteException.Kind.MAY_PASS,
+          "changed-meanwhile",
+          "another point was recorded meanwhile",
+          null);
+    }
     s.persist(point);
     leg.marker = snapshotName(pass.id);
     leg.pointId = point.id;

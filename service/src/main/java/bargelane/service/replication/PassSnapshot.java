@@ -82,6 +82,7 @@ final class PassSnapshot {
                         "the direction of replication has changed",
                         "nothing is to be done"));
     Side from = TowState.source(leg);
+    services.custody().held(found, leg);
     services.passes().exports.revoke(all.get().open);
     TowState state = fit(w, found, leg, from) ? state(w) : found;
     Reach reach = state.reach(from);

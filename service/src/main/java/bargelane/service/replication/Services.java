@@ -9,4 +9,10 @@ import java.time.Clock;
 
 /** The parts that runs work with. */
 public record Services(
-    Db db, Clock clock, Events events, Sites sites, Ledger ledger, RunEngine runs, Passes passes) {}
+    Db db, Clock clock, Events events, Sites sites, Ledger ledger, RunEngine runs, Passes passes) {
+
+  /** Whose the copies of tows are. */
+  public Custody custody() {
+    return new Custody(db, sites, ledger);
+  }
+}

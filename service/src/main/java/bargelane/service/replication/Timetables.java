@@ -43,6 +43,29 @@ public final class Timetables {
         .orElseThrow(() -> ProblemException.missing("timetable", ref));
   }
 
+  /** A timetable that is kept as this one, whatever it is called, or a new one. */
+  public static TimetableEntity known(Session s, Manifest.Timetable told) {
+    for (TimetableEntity t :
+        Db.list(s, TimetableEntity.class, "from TimetableEntity order by name")) {
+      if (new Manifest.Timetable(
+              told.name(), t.everySeconds, t.rpoSeconds, t.keepPoints, t.verify, t.quiesce)
+          .equals(told)) {
+        return t;
+      }
+    }
+    TimetableEntity t = new TimetableEntity();
+    t.id = Ids.next("tt");
+    t.name = Sites.free(s, "TimetableEntity", "timetable", told.name());
+    t.everySeconds = told.every();
+    t.rpoSeconds = told.rpo();
+    t.keepPoints = told.keepPoints();
+    t.verify = told.verify();
+    t.quiesce = told.quiesce();
+    s.persist(t);
+    s.flush();
+    return t;
+  }
+
   public TimetableView add(TimetableAdd t) {
     Sites.name("timetable", t.name());
     return db.tx(

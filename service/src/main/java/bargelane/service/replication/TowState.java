@@ -5,15 +5,19 @@ import bargelane.core.replication.LegState;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Capabilities.Reach;
 import bargelane.service.lane.LaneEntity;
+import bargelane.service.machine.MachineEntity;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.run.Notes;
 import bargelane.service.run.Subject;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
+import com.fasterxml.jackson.core.type.TypeReference;
 import java.util.ArrayList;
 import java.util.Collections;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 import java.util.TreeSet;
@@ -22,6 +26,8 @@ import org.hibernate.Session;
 
 /** A tow with all that belongs to it, as it was when it was loaded. */
 public final class TowState {
+
+  private static final TypeReference<Map<String, String>> LABELS = new TypeReference<>() {};
 
   public final TowEntity tow;
   public final LaneEntity lane;
@@ -36,7 +42,10 @@ public final class TowState {
   public final Optional<LegEntity> leg;
 
   /** The inventory's facts of each machine, as JSON, by machine id. */
-  public final java.util.Map<String, String> facts = new java.util.HashMap<>();
+  public final Map<String, String> facts = new HashMap<>();
+
+  /** Labels by hand of each machine, by machine id. */
+  public final Map<String, Map<String, String>> labels = new HashMap<>();
 
   /** Of the leg, by member and disk. */
   public final List<ReplicaEntity> replicas;
@@ -54,8 +63,9 @@ public final class TowState {
             "from MemberEntity where towId = ?1 order by rank, name",
             tow.id);
     for (MemberEntity m : members) {
-      facts.put(
-          m.machineId, s.find(bargelane.service.machine.MachineEntity.class, m.machineId).facts);
+      MachineEntity machine = s.find(MachineEntity.class, m.machineId);
+      facts.put(m.machineId, machine.facts);
+      labels.put(m.machineId, Json.read(machine.ownLabels, LABELS));
     }
     this.leg =
         Db.first(

@@ -71,6 +71,11 @@ public final class Ledger {
     return "bargelane/" + installation + "/" + towId;
   }
 
+  /** The identity of this service, whatever node of it works. */
+  public String installation() {
+    return installation;
+  }
+
   /** The tag that all things of this installation begin with. */
   public String ownerPrefix() {
     return "bargelane/" + installation + "/";
@@ -140,6 +145,19 @@ public final class Ledger {
     o.recordedAt = clock.instant();
     o.problem = "";
     return o;
+  }
+
+  /**
+   * Records things that another service made, as a tow's, in the caller's transaction.
+   *
+   * @param wanted whether they stay; the sweep removes them if not
+   */
+  public void takeOver(Session s, String siteId, String towId, List<Owned> things, boolean wanted) {
+    for (Owned o : things) {
+      SiteObjectEntity taken = recorded(towId, o.owner(), new Thing(siteId, o.kind(), o.name()));
+      taken.wanted = wanted;
+      s.persist(taken);
+    }
   }
 
   private static Optional<SiteObjectEntity> find(
@@ -352,10 +370,13 @@ public final class Ledger {
                 node));
   }
 
-  /** What of ours is at a site, as the site tells it, and whether it is recorded here. */
+  /**
+   * What this service or another one made at a site, as the site tells it, and whether it is
+   * recorded here.
+   */
   public List<LeftoverView> leftovers(String ref) {
     SiteEntity site = db.tx(s -> Sites.find(s, ref));
-    return sites.driver(site.id).target().owned(ownerPrefix()).stream()
+    return sites.driver(site.id).target().owned("bargelane/").stream()
         .map(
             o ->
                 new LeftoverView(

@@ -8,6 +8,7 @@ import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Remedy;
 import bargelane.core.site.Capabilities;
+import bargelane.core.site.Inventory;
 import bargelane.core.site.SiteKind;
 import bargelane.core.word.Worded;
 import bargelane.service.event.Events;
@@ -24,12 +25,14 @@ import bargelane.sites.SiteException;
 import bargelane.text.Counts;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.time.Clock;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Optional;
+import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
@@ -169,6 +172,63 @@ public final class Sites {
               return site.id;
             });
     return view(id);
+  }
+
+  /**
+   * A site as somebody else told it.
+   *
+   * @param at of when that is
+   */
+  public record Told(
+      String name,
+      SiteKind kind,
+      String address,
+      Optional<Capabilities> capabilities,
+      Inventory inventory,
+      Instant at) {}
+
+  /**
+   * A site that is known by its name, or one as it was told, without a credential; in the caller's
+   * transaction. What no scan has read yet is taken from what was told.
+   */
+  public static SiteEntity known(Session s, Told told, Instant now) {
+    SiteEntity site =
+        Db.first(s, SiteEntity.class, "from SiteEntity where name = ?1", told.name)
+            .orElseGet(
+                () -> {
+                  name("site", told.name);
+                  SiteEntity fresh = new SiteEntity();
+                  fresh.id = Ids.next("site");
+                  fresh.name = told.name;
+                  fresh.kind = told.kind;
+                  fresh.address = told.address;
+                  fresh.createdAt = now;
+                  fresh.findings = "[]";
+                  s.persist(fresh);
+                  s.flush();
+                  return fresh;
+                });
+    if (site.capabilities == null) {
+      site.capabilities = told.capabilities.map(Json::text).orElse(null);
+    }
+    if (site.quota == null) {
+      new Inventories(s).store(site, told.inventory);
+      site.scannedAt = told.at;
+    }
+    s.flush();
+    return site;
+  }
+
+  /** A name, or the first of those with a number that is free. */
+  public static String free(Session s, String entity, String kind, String wanted) {
+    name(kind, wanted);
+    Db.lock(s, kind + " " + wanted);
+    Set<String> taken = Set.copyOf(Db.list(s, String.class, "select name from " + entity));
+    String free = wanted;
+    for (int i = 2; taken.contains(free); i++) {
+      free = wanted + "-" + i;
+    }
+    return free;
   }
 
   /** Refuses a name that can't be typed easily. */

@@ -51,7 +51,7 @@ import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 
 /** One wave of one machine with one disk, replicated once, in a real database. */
-abstract class MovesFixture {
+public abstract class MovesFixture {
 
   static final SiteException AWAY =
       new SiteException(SiteException.Kind.MAY_PASS, "unreachable", "the site is away", null);
@@ -60,11 +60,11 @@ abstract class MovesFixture {
   final Sites sites = mock(Sites.class);
   final Platform home = new Platform();
   final Platform away = new Platform();
-  Instant now = Instant.parse("2026-11-02T08:00:00Z");
+  protected Instant now = Instant.parse("2026-11-02T08:00:00Z");
   TestDatabase database;
-  Db db;
+  protected Db db;
   Events events;
-  Services services;
+  protected Services services;
   Moves moves;
   Landing landing;
   Turning turning;
@@ -85,7 +85,7 @@ abstract class MovesFixture {
   }
 
   @BeforeEach
-  void open() throws IOException {
+  protected void open() throws IOException {
     when(clock.instant()).thenAnswer(x -> now);
     when(sites.driver("home")).thenReturn(home.driver);
     when(sites.driver("away")).thenReturn(away.driver);
@@ -104,7 +104,7 @@ abstract class MovesFixture {
   }
 
   @AfterEach
-  void shut() throws IOException {
+  protected void shut() throws IOException {
     events.close();
     database.close();
   }

@@ -1,0 +1,36 @@
+package bargelane.client.approval;
+
+import static bargelane.client.Output.*;
+
+import bargelane.api.ApprovalView;
+import bargelane.client.Common;
+import java.util.Map;
+import java.util.concurrent.Callable;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Option;
+import picocli.CommandLine.Parameters;
+
+/** Approve what was asked for. */
+@Command(
+    name = "approve",
+    description = "Approve what was asked for. Nobody answers what they asked for.",
+    mixinStandardHelpOptions = true,
+    footer = {"", "Example:", "  bargelane approval approve app-7k2m9q4trw"})
+final class Approve extends Common implements Callable<Integer> {
+  @Parameters(index = "0", paramLabel = "APPROVAL", description = "Id.")
+  String id;
+
+  @Option(names = "--reason", paramLabel = "TEXT", defaultValue = "", description = "Why.")
+  String reason;
+
+  @Override
+  public Integer call() {
+    return ApprovalPrinter.print(
+        this,
+        api()
+            .post(
+                "/approvals/" + escape(id) + "/answer",
+                Map.of("approved", true, "reason", reason),
+                ApprovalView.class));
+  }
+}

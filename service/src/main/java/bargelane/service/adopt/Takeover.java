@@ -1,0 +1,157 @@
+package bargelane.service.adopt;
+
+import bargelane.core.site.Inventory;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.service.lane.Lanes;
+import bargelane.service.machine.Machines;
+import bargelane.service.move.Parting;
+import bargelane.service.plan.Waves;
+import bargelane.service.platform.Json;
+import bargelane.service.replication.Berth;
+import bargelane.service.replication.FromManifests;
+import bargelane.service.replication.LegEntity;
+import bargelane.service.replication.Manifest;
+import bargelane.service.replication.Services;
+import bargelane.service.replication.Side;
+import bargelane.service.replication.Timetables;
+import bargelane.service.replication.TowEntity;
+import bargelane.service.site.SiteEntity;
+import bargelane.service.site.Sites;
+import bargelane.sites.Target;
+import bargelane.sites.Target.Owned;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+import java.util.stream.Collectors;
+import org.hibernate.Session;
+
+/** Makes records of a tow that was found, as this service would have made them itself. */
+final class Takeover {
+
+  private final Services services;
+
+  Takeover(Services services) {
+    this.services = services;
+  }
+
+  /**
+   * Records a tow, in the caller's transaction.
+   *
+   * @param here the site where its points are
+   * @param removeMachines has machines that stand there switched off be removed
+   */
+  void take(Session s, SiteEntity here, Found f, boolean removeMachines, String by) {
+    Manifest m = f.newest();
+    Instant now = services.clock().instant();
+    SiteEntity home = f.side() == Side.HOME ? here : shore(s, m.home(), m, now);
+    SiteEntity away = f.side() == Side.AWAY ? here : shore(s, m.away(), m, now);
+    boolean runsHere = f.runsHere();
+    Side standing = runsHere ? f.side() : f.side().other();
+    FromManifests records =
+        new FromManifests(
+            s,
+            f.points().stream()
+                .map(p -> new FromManifests.Point(p.ref().name(), p.manifest()))
+                .toList(),
+            new FromManifests.Into(
+                Waves.add(s, m.wave(), now).id,
+                Lanes.known(s, m.lane().name(), home, away, m.lane().plan()).id,
+                Timetables.known(s, m.timetable()).id,
+                here.id,
+                standing,
+                by,
+                now));
+    TowEntity tow = records.tow();
+    for (Manifest.Machine x : m.machines()) {
+      records.member(
+          x,
+          Machines.known(s, home, x.facts(), x.labels(), now).id,
+          runsHere ? Optional.of(f.standing().get(x.id())).map(Takeover::berth) : Optional.empty());
+    }
+    List<LegEntity> legs = records.legs(runsHere);
+    LegEntity last = legs.get(legs.size() - 1);
+    if (runsHere) {
+      // Whatever the other side wrote last, and whether it runs, is not known.
+      tow.diverged = true;
+      tow.divergence = Json.text(new Parting(standing.name(), "", last.pointId, "", null));
+    } else {
+      records.replicas(last, names(f.things(), "volume"));
+    }
+    record(s, here, f, removeMachines);
+    services
+        .events()
+        .tell(
+            s,
+            "wave",
+            tow.id,
+            null,
+            by
+                + " took wave "
+                + m.wave()
+                + " over from the service "
+                + f.service()
+                + ", with its points at "
+                + here.name,
+            Map.of("points", f.points().size(), "asOf", m.asOf().toString()));
+  }
+
+  private static Berth berth(MachineFacts found) {
+    return new Berth(
+        found.platformId(), found.disks().stream().map(Inventory.Disk::volume).toList(), List.of());
+  }
+
+  private static Set<String> names(List<Owned> things, String kind) {
+    return things.stream()
+        .filter(o -> o.kind().equals(kind))
+        .map(Owned::name)
+        .collect(Collectors.toSet());
+  }
+
+  /** A site that is known by its name, or as the manifest tells it. */
+  private static SiteEntity shore(Session s, Manifest.Shore told, Manifest m, Instant now) {
+    List<MachineFacts> machines =
+        told == m.home() ? m.machines().stream().map(Manifest.Machine::facts).toList() : List.of();
+    return Sites.known(
+        s,
+        new Sites.Told(
+            told.name(),
+            told.siteKind(),
+            told.address(),
+            Optional.ofNullable(told.capabilities()),
+            new Inventory(
+                machines,
+                told.networks(),
+                told.storages(),
+                List.of(),
+                List.of(),
+                new Inventory.Quota(0, 0, 0, 0)),
+            m.asOf()),
+        now);
+  }
+
+  private void record(Session s, SiteEntity here, Found f, boolean removeMachines) {
+    List<Owned> kept = new ArrayList<>(f.things().stream().filter(f::isKept).toList());
+    if (f.runsHere()) {
+      kept.addAll(f.running(f.standing().values()));
+    } else if (removeMachines) {
+      services.ledger().takeOver(s, here.id, f.tow(), f.machines(f.strays()), false);
+    }
+    services.ledger().takeOver(s, here.id, f.tow(), kept, true);
+  }
+
+  /**
+   * Puts this service's identity beside the points and its tag on the copies, so that the service
+   * that made them sees it, should it come back.
+   */
+  void mark(SiteEntity here, Found f) {
+    Target target = services.sites().driver(here.id).target();
+    String owner = services.ledger().owner(f.tow());
+    f.points().forEach(p -> services.custody().take(target, p.ref().name()));
+    names(f.things(), "volume").stream()
+        .filter(f.replicas()::contains)
+        .forEach(v -> target.own(v, owner));
+  }
+}
