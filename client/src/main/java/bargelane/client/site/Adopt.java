@@ -113,7 +113,8 @@ final class Adopt extends Common implements Callable<Integer> {
                   + ": bargelane site leftovers "
                   + there.site());
     }
-    if (there.waves().isEmpty()) {
+    if (there.waves().isEmpty()
+        || confirm == null && findings.stream().anyMatch(FindingView::blocks)) {
       return;
     }
     out()

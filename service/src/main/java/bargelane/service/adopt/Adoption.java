@@ -92,7 +92,15 @@ public final class Adoption {
     List<Found> chosen = chosen(look, asked);
     services.db().run(s -> mayBe(s, look.site, chosen, asked));
     // From here on the service that made them changes nothing any more, should it come back.
-    chosen.forEach(f -> takeover.mark(look.site, f));
+    long epoch =
+        services
+            .db()
+            .tx(
+                s ->
+                    services
+                        .runs()
+                        .relieve(s, chosen.stream().mapToLong(Found::epoch).max().orElse(0)));
+    chosen.forEach(f -> takeover.mark(look.site, f, epoch));
     services
         .db()
         .run(

@@ -57,6 +57,11 @@ record Found(
     return m.leg().way() == Direction.OUT ? Side.AWAY : Side.HOME;
   }
 
+  /** The highest epoch under which a point of it was made. */
+  long epoch() {
+    return points.stream().mapToLong(p -> p.manifest.epoch()).max().orElse(0);
+  }
+
   /** Its service's identity. */
   String service() {
     return owner.split("/")[1];

@@ -17,6 +17,7 @@ import bargelane.service.replication.Timetables;
 import bargelane.service.replication.TowEntity;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
+import bargelane.sites.Acting;
 import bargelane.sites.Target;
 import bargelane.sites.Target.Owned;
 import java.time.Instant;
@@ -144,10 +145,21 @@ final class Takeover {
 
   /**
    * Puts this service's identity beside the points and its tag on the copies, so that the service
-   * that made them sees it, should it come back.
+   * that made them sees it, should it come back; and has the site refuse what that one still does.
+   *
+   * @param epoch higher than any that that service can have
    */
-  void mark(SiteEntity here, Found f) {
+  void mark(SiteEntity here, Found f, long epoch) {
     Target target = services.sites().driver(here.id).target();
+    String newest = f.points().get(f.points().size() - 1).ref().name();
+    for (String key : services.runs().keys(f.tow())) {
+      new Acting(key, epoch, true)
+          .run(
+              () -> {
+                services.custody().take(target, newest);
+                return null;
+              });
+    }
     String owner = services.ledger().owner(f.tow());
     f.points().forEach(p -> services.custody().take(target, p.ref().name()));
     names(f.things(), "volume").stream()

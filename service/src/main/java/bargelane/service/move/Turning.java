@@ -196,13 +196,15 @@ final class Turning {
                       turn.marker()),
                   new Manifest.Moment(
                       state.tow.points + 1,
+                      w.epoch(),
                       base.asOf,
                       base.oneInstant,
                       base.spreadMs,
                       base.consistency,
                       "",
                       Optional.empty(),
-                      base.verification),
+                      base.verification,
+                      0),
                   m -> disks(m, replicas, anchored));
             });
   }

@@ -135,6 +135,7 @@ public final class FromManifests {
     point.consistency = m.consistency();
     point.verification = m.verification();
     point.recordedAt = into.at;
+    point.sent = m.sent();
     List<PointVolume> volumes = new ArrayList<>();
     for (Manifest.Machine x : m.machines()) {
       x.disks()

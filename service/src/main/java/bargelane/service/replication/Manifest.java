@@ -38,6 +38,8 @@ import org.yaml.snakeyaml.LoaderOptions;
  * service that knows nothing of it needs to take it over. See docs/formats/manifest.md.
  *
  * @param tow id of what was replicated
+ * @param epoch under which it was made; whoever takes over acts under a higher one
+ * @param sent bytes that its pass sent
  * @param from the site that was read
  * @param to the site where the point is
  */
@@ -48,6 +50,7 @@ public record Manifest(
     String tow,
     int point,
     Leg leg,
+    long epoch,
     Instant asOf,
     boolean oneInstant,
     long spreadMs,
@@ -55,6 +58,7 @@ public record Manifest(
     String pass,
     String kind,
     String verified,
+    long sent,
     String from,
     String to,
     Shore home,
@@ -68,6 +72,9 @@ public record Manifest(
 
   /** The name of the file. */
   public static final String FILE = "manifest";
+
+  /** Far above any that is reached by counting. */
+  private static final long HIGHEST_EPOCH = 1L << 60;
 
   /** Characters that are read of one: a site may lie beside a point whatever it likes. */
   private static final int LONGEST = 64 << 20;
@@ -191,13 +198,15 @@ public record Manifest(
    */
   public record Moment(
       int point,
+      long epoch,
       Instant asOf,
       boolean oneInstant,
       long spreadMs,
       String consistency,
       String pass,
       Optional<PassKind> kind,
-      Verification verified) {}
+      Verification verified,
+      long sent) {}
 
   /** Both sides of a tow's lane, as they are recorded. */
   public record Shores(Shore home, Shore away) {
@@ -248,6 +257,7 @@ public record Manifest(
             state.tow.id,
             moment.point(),
             leg,
+            moment.epoch(),
             moment.asOf(),
             moment.oneInstant(),
             moment.spreadMs(),
@@ -255,6 +265,7 @@ public record Manifest(
             moment.pass(),
             moment.kind().map(PassKind::word).orElse(""),
             moment.verified().word(),
+            moment.sent(),
             read.name(),
             written.name(),
             shores.home(),
@@ -359,6 +370,8 @@ public record Manifest(
 
   private boolean whole() {
     return point > 0
+        && epoch >= 0
+        && epoch <= HIGHEST_EPOCH
         && machines != null
         && !machines.isEmpty()
         && Stream.of(wave, tow, leg, asOf, consistency, pass, home, away, lane, timetable)

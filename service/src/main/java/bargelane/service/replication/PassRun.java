@@ -182,13 +182,15 @@ public final class PassRun implements RunKind {
         new Manifest.Leg(leg.id, leg.number, leg.direction.word(), snapshotName(pass.id)),
         new Manifest.Moment(
             loaded.state.tow.points + 1,
+            w.epoch(),
             pass.asOf,
             w.need(PassNotes.ONE_INSTANT),
             w.need(PassNotes.SPREAD_MS),
             consistency(w),
             pass.id,
             Optional.of(pass.kind),
-            loaded.verification),
+            loaded.verification,
+            pass.sent),
         m ->
             disks.stream()
                 .filter(d -> d.memberId().equals(m.id))

@@ -82,7 +82,6 @@ final class PassSnapshot {
                         "the direction of replication has changed",
                         "nothing is to be done"));
     Side from = TowState.source(leg);
-    services.custody().held(found, leg);
     services.passes().exports.revoke(all.get().open);
     TowState state = fit(w, found, leg, from) ? state(w) : found;
     Reach reach = state.reach(from);
@@ -96,6 +95,7 @@ final class PassSnapshot {
               w.leave(PassNotes.AS_OF, services.clock().instant());
               return pass.id;
             });
+    services.custody().held(state, leg);
     SiteDriver source = services.sites().driver(state.siteId(from));
     Set<String> markers = source.source().markers();
     boolean tracked =

@@ -125,7 +125,7 @@ final class Drive {
     try {
       Outcome outcome =
           new Acting(
-                  run.kind + " of " + run.subjectId,
+                  RunEngine.key(run.kind, run.subjectId),
                   run.epoch,
                   kind.changesMachines() || run.parentId != null)
               .run(() -> step.action().run(work));

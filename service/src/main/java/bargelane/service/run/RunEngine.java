@@ -224,9 +224,7 @@ public final class RunEngine {
    */
   public List<String> restored(Session s, Instant madeAt) {
     // Whoever drove a run under the backup's service is behind whoever drives one now.
-    s.createNativeQuery(
-            "select setval('run_epoch', nextval('run_epoch') + " + EPOCHS + ")", Object.class)
-        .getSingleResult();
+    relieve(s, 0);
     List<String> ended = new ArrayList<>();
     for (RunEntity run :
         Db.list(s, RunEntity.class, "from RunEntity where endedAt is null order by id")) {
@@ -264,7 +262,34 @@ public final class RunEngine {
     return ended;
   }
 
-  /** More than any service takes between two backups. */
+  /**
+   * Lets whatever is driven from now on have a higher epoch than another service that drove the
+   * same, in the caller's transaction. Gives one.
+   *
+   * @param seen an epoch of that service; it may have gone on since
+   */
+  public long relieve(Session s, long seen) {
+    return ((Number)
+            s.createNativeQuery(
+                    "select setval('run_epoch', greatest(nextval('run_epoch'), :seen) + "
+                        + EPOCHS
+                        + ")",
+                    Object.class)
+                .setParameter("seen", seen)
+                .getSingleResult())
+        .longValue();
+  }
+
+  /** What sites know each kind of work on a subject by. */
+  public List<String> keys(String subjectId) {
+    return kinds.keySet().stream().sorted().map(kind -> key(kind, subjectId)).toList();
+  }
+
+  static String key(String kind, String subjectId) {
+    return kind + " of " + subjectId;
+  }
+
+  /** More than any service takes between two backups, or between two points. */
   private static final long EPOCHS = 1_000_000;
 
   /** The code of the problem of a run that was open in a backup. */

@@ -57,7 +57,7 @@ public final class Work {
     return run.startedAt;
   }
 
-  long epoch() {
+  public long epoch() {
     return run.epoch;
   }
 

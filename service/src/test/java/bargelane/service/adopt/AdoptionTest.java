@@ -7,6 +7,9 @@ import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
 import static org.mockito.ArgumentMatchers.anyString;
+import static org.mockito.ArgumentMatchers.eq;
+import static org.mockito.Mockito.atLeastOnce;
+import static org.mockito.Mockito.doAnswer;
 import static org.mockito.Mockito.doThrow;
 import static org.mockito.Mockito.mock;
 import static org.mockito.Mockito.never;
@@ -34,6 +37,7 @@ import bargelane.service.platform.TestDatabase;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.Manifest;
+import bargelane.service.replication.PassRun;
 import bargelane.service.replication.Passes;
 import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.PointVolume;
@@ -49,6 +53,7 @@ import bargelane.service.site.Ledger;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.SiteObjectEntity;
 import bargelane.service.site.Sites;
+import bargelane.sites.Acting;
 import bargelane.sites.Compute;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
@@ -116,7 +121,7 @@ class AdoptionTest {
     db = database.db();
     events = new Events(db, clock, database.url, "bargelane", database.password);
     Ledger ledger = new Ledger(db, sites, clock, "in-new", "node");
-    RunEngine runs = mock(RunEngine.class);
+    RunEngine runs = new RunEngine(db, events, clock);
     services =
         new Services(
             db,
@@ -126,6 +131,7 @@ class AdoptionTest {
             ledger,
             runs,
             new Passes(db, sites, ledger, events, runs, Duration.ofSeconds(6), clock));
+    runs.add(new PassRun(services));
     adoption = new Adoption(services);
     db.run(
         s -> {
@@ -204,6 +210,10 @@ class AdoptionTest {
   }
 
   private static Manifest manifest(int number, Instant asOf, String tow) {
+    return manifest(number, asOf, tow, 40);
+  }
+
+  private static Manifest manifest(int number, Instant asOf, String tow, long epoch) {
     Manifest.Shore home =
         new Manifest.Shore(
             "home",
@@ -218,6 +228,7 @@ class AdoptionTest {
         tow.equals("home") ? "tow-abc" : tow,
         number,
         new Manifest.Leg("leg-abc", 1, Direction.OUT.word(), "mark-" + number),
+        epoch,
         asOf,
         true,
         0,
@@ -225,6 +236,7 @@ class AdoptionTest {
         "pass-" + number,
         "delta",
         Verification.AT_TARGET.word(),
+        4096,
         "home",
         "elsewhere",
         home,
@@ -329,6 +341,7 @@ class AdoptionTest {
     assertEquals("mark-3", leg.marker);
     PointEntity newest = db.tx(s -> TowState.newestPoint(s, leg)).orElseThrow();
     assertEquals("p-3", newest.name);
+    assertEquals(4096, newest.sent);
     assertEquals(
         List.of(new PointVolume("mem-abc", 0, "copy", "root", "copy-digests")),
         PointVolume.of(newest));
@@ -339,10 +352,28 @@ class AdoptionTest {
         List.of("point p-1", "point p-2", "point p-3", "volume copy", "volume copy-digests"),
         recorded());
     verify(target).own("copy", "bargelane/in-new/tow-abc");
-    verify(target).attach("p-3", "service", "in-new".getBytes(StandardCharsets.UTF_8));
+    verify(target, atLeastOnce())
+        .attach("p-3", "service", "in-new".getBytes(StandardCharsets.UTF_8));
     verify(target, never()).deleteVolume(any());
     verify(compute, never()).remove(any());
     assertEquals(List.of(), adoption.look("far").waves(), "it is not offered again");
+  }
+
+  /** Sites keep the highest epoch of each kind of work on a tow, and refuse what is lower. */
+  @Test
+  void sitesRefuseWhatTheOtherServiceStillDoes() {
+    point("p-4", manifest(4, taken.plusSeconds(90), "home", 7_000_000).file());
+    List<Acting> acting = new ArrayList<>();
+    doAnswer(x -> Acting.current().map(acting::add))
+        .when(target)
+        .attach(eq("p-4"), eq("service"), any());
+    adopt(false, false);
+    assertEquals("pass of tow-abc", acting.get(0).key());
+    assertTrue(acting.get(0).epoch() >= 8_000_000, acting.toString());
+    long next =
+        db.tx(
+            s -> s.createNativeQuery("select nextval('run_epoch')", Long.class).getSingleResult());
+    assertTrue(next > acting.get(0).epoch(), "and lets this service's own work through");
   }
 
   @Test
@@ -522,6 +553,7 @@ class AdoptionTest {
             m.tow(),
             m.point(),
             m.leg(),
+            m.epoch(),
             m.asOf(),
             m.oneInstant(),
             m.spreadMs(),
@@ -529,6 +561,7 @@ class AdoptionTest {
             m.pass(),
             m.kind(),
             m.verified(),
+            m.sent(),
             m.from(),
             m.to(),
             m.home(),

@@ -57,6 +57,10 @@ public final class StandinDriver implements SiteDriver {
   private final URI address;
   private final StandinHttp http;
   private final Clock clock;
+
+  /** Whether it has a token at all. */
+  private final boolean named;
+
   private final StandinDisks disks;
   private final Compute compute;
 
@@ -65,6 +69,7 @@ public final class StandinDriver implements SiteDriver {
     this.address = address;
     this.http = new StandinHttp(name, address, token);
     this.clock = clock;
+    this.named = !token.isEmpty();
     this.disks = new StandinDisks(http);
     this.compute = new StandinCompute(http);
   }
@@ -98,8 +103,10 @@ public final class StandinDriver implements SiteDriver {
               ? new Finding(
                   Code.SITE_TOKEN_REFUSED,
                   name,
-                  "it does not know the token",
-                  Remedy.of("store the right one", Action.CREDENTIAL_EDIT, name),
+                  named ? "it does not know the token" : "it needs a token, and none is given",
+                  named
+                      ? Remedy.of("store the right one", Action.CREDENTIAL_EDIT, name)
+                      : Remedy.of("store one, and give it", Action.SITE_CREDENTIALS, name),
                   Who.ENGINEER)
               : e.code().equals("not-permitted")
                   ? new Finding(
