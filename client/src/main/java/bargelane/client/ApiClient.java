@@ -140,7 +140,8 @@ public final class ApiClient {
     HttpClient.Builder builder =
         HttpClient.newBuilder()
             .version(HttpClient.Version.HTTP_1_1)
-            .connectTimeout(Duration.ofSeconds(3));
+            // With the handshake, which a busy host takes seconds for.
+            .connectTimeout(Duration.ofSeconds(10));
     if ("https".equals(service.getScheme())) {
       builder.sslContext(trust.context());
     }
@@ -206,6 +207,10 @@ public final class ApiClient {
 
   public <T> Answer<List<T>> putForList(String path, Object body, Class<T> type) {
     return as(put(path, body), listOf(type));
+  }
+
+  public <T> Answer<List<T>> postForList(String path, Object body, Class<T> type) {
+    return as(post(path, body), listOf(type));
   }
 
   /** The type of a list, for {@link #as}. */

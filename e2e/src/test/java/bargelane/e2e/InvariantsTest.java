@@ -360,7 +360,26 @@ class InvariantsTest {
       }
     }
     assertEquals(List.of("unrecorded"), unrecorded);
-    harness.saltmarsh().call("DELETE", "/v1/volumes/unrecorded", null);
+    String removal = "/sites/saltmarsh/leftovers/removal";
+    for (Map<String, Object> asked :
+        List.<Map<String, Object>>of(
+            Map.of("confirm", "saltmarsh", "names", List.of("unrecorded", "somebody-elses")),
+            Map.of("confirm", "saltmarsh", "owner", owner),
+            Map.of("confirm", "salt", "names", List.of("unrecorded")),
+            Map.of("confirm", "saltmarsh"))) {
+      assertThrows(ApiClient.ProblemException.class, () -> api.post(removal, asked));
+    }
+    assertEquals(
+        "",
+        api.post(removal, Map.of("confirm", "saltmarsh", "names", List.of("unrecorded")))
+            .path(0)
+            .path("problem")
+            .asText("none"));
+    assertEquals(
+        List.of(),
+        harness.saltmarsh().driver().target().owned("bargelane/").stream()
+            .filter(o -> o.name().equals("unrecorded"))
+            .toList());
   }
 
   @Test

@@ -8,7 +8,7 @@ class NodeBatchTest {
   @Test
   void whatANodeLeavesWhenItIsKilledTheOtherOneEnds() throws Exception {
     try (NodeBatch batch = new NodeBatch(line -> {})) {
-      batch.run(5, 11);
+      batch.run(3, 11);
     }
   }
 }

@@ -48,7 +48,7 @@ public final class HttpLeaseDesk implements LeaseDesk {
     http =
         HttpClient.newBuilder()
             .version(HttpClient.Version.HTTP_1_1)
-            .connectTimeout(Duration.ofSeconds(3))
+            .connectTimeout(Duration.ofSeconds(10))
             .sslContext(trust.context())
             .build();
     this.service = service;

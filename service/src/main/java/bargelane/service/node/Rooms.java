@@ -75,6 +75,7 @@ import bargelane.service.run.RunEngine;
 import bargelane.service.run.Runs;
 import bargelane.service.site.Credentials;
 import bargelane.service.site.Ledger;
+import bargelane.service.site.Leftovers;
 import bargelane.service.site.SiteApi;
 import bargelane.service.site.SiteTenant;
 import bargelane.service.site.Sites;
@@ -160,7 +161,7 @@ final class Rooms {
     sites = new Sites(db, credentials, events, clock);
     ledger = new Ledger(db, sites, clock, Settings.installation(db), node);
     ledger.open();
-    apis.add(new SiteApi(sites, credentials, ledger));
+    apis.add(new SiteApi(sites, credentials, new Leftovers(db, sites, ledger, events)));
     recurring.add(every("sweep", Duration.ofSeconds(5), ledger::sweep));
     recurring.add(
         every("tidy", Duration.ofHours(1), new Upkeep(db, clock, TIDY, PAST, history)::tidy));

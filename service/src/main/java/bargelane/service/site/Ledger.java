@@ -1,6 +1,5 @@
 package bargelane.service.site;
 
-import bargelane.api.LeftoverView;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
 import bargelane.sites.SiteDriver;
@@ -30,7 +29,7 @@ import org.slf4j.LoggerFactory;
 public final class Ledger {
 
   /** Kinds in the order in which they can be removed: what uses comes before what is used. */
-  private static final List<String> ORDER =
+  static final List<String> ORDER =
       List.of("export", "started", "machine", "network", "snapshot", "marker", "volume", "point");
 
   private static final Logger log = LoggerFactory.getLogger(Ledger.class);
@@ -370,29 +369,12 @@ public final class Ledger {
                 node));
   }
 
-  /**
-   * What this service or another one made at a site, as the site tells it, and whether it is
-   * recorded here.
-   */
-  public List<LeftoverView> leftovers(String ref) {
-    SiteEntity site = db.tx(s -> Sites.find(s, ref));
-    return sites.driver(site.id).target().owned("bargelane/").stream()
-        .map(
-            o ->
-                new LeftoverView(
-                    site.name,
-                    o.kind(),
-                    o.name(),
-                    o.owner(),
-                    recorded(site.id, o.kind(), o.name())))
-        .toList();
-  }
-
   private Optional<String> tryRemove(SiteObjectEntity o) {
     return removeDropped(List.of(o.id)).map(why -> why.substring(why.indexOf(": ") + 2));
   }
 
-  private void removeAtSite(SiteObjectEntity o) {
+  /** Removes a thing, recorded or not; one that is gone does nothing. */
+  void removeAtSite(SiteObjectEntity o) {
     SiteDriver driver = sites.driver(o.siteId);
     switch (o.kind) {
       case "export" -> driver.target().closeExport(o.name);

@@ -4,6 +4,8 @@ import bargelane.api.CredentialAdd;
 import bargelane.api.CredentialEdit;
 import bargelane.api.CredentialView;
 import bargelane.api.KeyChanged;
+import bargelane.api.LeftoverRemoval;
+import bargelane.api.LeftoverRemove;
 import bargelane.api.LeftoverView;
 import bargelane.api.SiteAdd;
 import bargelane.api.SiteCredentials;
@@ -11,8 +13,8 @@ import bargelane.api.SiteView;
 import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 
-/** Endpoints of sites, their credentials, and what is ours at them. */
-public record SiteApi(Sites sites, Credentials credentials, Ledger ledger)
+/** Endpoints of sites, their credentials, and what services made at them. */
+public record SiteApi(Sites sites, Credentials credentials, Leftovers leftovers)
     implements Endpoints.Room {
 
   @Override
@@ -54,6 +56,9 @@ public record SiteApi(Sites sites, Credentials credentials, Ledger ledger)
             Need.KEEP)
         .gives(SiteView.class, r -> sites.check(r.path("site")));
     e.get("/sites/{site}/leftovers", "Things of ours at a site", Need.READ)
-        .lists(LeftoverView.class, r -> ledger.leftovers(r.path("site")));
+        .lists(LeftoverView.class, r -> leftovers.list(r.path("site")));
+    e.post("/sites/{site}/leftovers/removal", "Remove things that no service keeps", Need.KEEP)
+        .takes(LeftoverRemove.class)
+        .lists(LeftoverRemoval.class, (r, b) -> leftovers.remove(r.path("site"), b, r.by()));
   }
 }
