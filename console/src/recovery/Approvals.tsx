@@ -30,7 +30,7 @@ function Answer({ asked }: { asked: Approval }) {
     <Box>
       <Box sx={{ display: 'flex', gap: 0.5, alignItems: 'center' }}>
         <TextField label="Reason" size="small" value={reason} onChange={(e) => setReason(e.target.value)} sx={{ width: 150 }} />
-        <Button size="small" disabled={give.isPending} onClick={() => give.mutate(true)}>
+        <Button size="small" disabled={give.isPending || asked.state === 'lapsed'} onClick={() => give.mutate(true)}>
           Approve
         </Button>
         <Button size="small" disabled={give.isPending || reason.trim() === ''} onClick={() => give.mutate(false)}>
