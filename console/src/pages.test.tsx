@@ -258,7 +258,7 @@ describe('machines', () => {
 
 describe('waves of other services', () => {
   const found = {
-    wave: 'lending', tow: 'tow-1', service: 'in-lost', from: 'mill-street', machines: ['lending-db', 'lending-app'], points: 6, newest: 9, asOf: '2026-11-02T08:00:00Z', verified: 'at-target', runsHere: false, adopted: false,
+    wave: 'lending', tow: 'tow-1', service: 'in-lost', from: 'mill-street', fromAddress: 'http://mill', machines: ['lending-db', 'lending-app'], points: 6, newest: 9, asOf: '2026-11-02T08:00:00Z', verified: 'at-target', runsHere: false, adopted: false,
     findings: [{ code: 'service-may-live', blocks: true, thing: 'lending', cause: 'its newest point is 20s old', remedy: { advice: 'say so: --service-gone', action: '' as const, arguments: [] }, who: 'engineer' }],
   };
 

@@ -89,7 +89,7 @@ export function Adoption({ site }: { site: string }) {
               key: w.tow,
               cells: [
                 w.wave,
-                w.from,
+                `${w.from} at ${w.fromAddress}`,
                 w.machines.join(', '),
                 String(w.points),
                 w.asOf === null ? 'none' : moment(w.asOf),

@@ -8,6 +8,7 @@ import java.util.List;
  *
  * @param service identity of the service that made it
  * @param from the site that was read
+ * @param fromAddress the address that its service had for that site
  * @param points how many can be read
  * @param newest number of the newest point; null if none can be read
  * @param asOf of the newest point
@@ -20,6 +21,7 @@ public record AdoptionWave(
     String tow,
     String service,
     String from,
+    String fromAddress,
     List<String> machines,
     int points,
     Integer newest,

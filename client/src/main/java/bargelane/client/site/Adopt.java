@@ -88,7 +88,7 @@ final class Adopt extends Common implements Callable<Integer> {
           there.waves(),
           "No wave of another service is at " + there.site() + ".",
           text("WAVE", AdoptionWave::wave),
-          text("FROM", AdoptionWave::from),
+          text("FROM", w -> w.from() + " at " + w.fromAddress()),
           text("MACHINES", w -> join(w.machines(), ", ")),
           number("POINTS", AdoptionWave::points),
           time("NEWEST POINT OF", AdoptionWave::asOf),

@@ -87,6 +87,7 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
     NAME_TAKEN(true),
     MACHINE_IN_WAVE(true),
     SITE_DIFFERS(false),
+    SITE_ADDRESS_UNFIT(true),
     PASS_FAILING(true),
     EXPOSURE_OVER_RPO(true),
     NOT_TESTED(true),

@@ -22,6 +22,8 @@ import bargelane.service.replication.TowEntity;
 import bargelane.service.replication.Tows;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
+import bargelane.sites.Drivers;
+import bargelane.sites.SiteAccess;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.Target;
 import bargelane.sites.Target.Owned;
@@ -240,7 +242,7 @@ public final class Adoption {
         });
     return new Found(
         tow,
-        refs.get(0).owner(),
+        (points.isEmpty() ? refs.get(0) : points.get(points.size() - 1).ref()).owner(),
         List.copyOf(points),
         List.copyOf(unread),
         things,
@@ -281,7 +283,9 @@ public final class Adoption {
           new Finding(
               f.points().isEmpty() ? Code.NO_POINT : Code.POINT_UNREADABLE,
               f.name(),
-              Counts.of(f.unread().size(), "point") + " can't be read; " + f.unread().get(0),
+              Counts.of(f.unread().size(), "point")
+                  + " can't be read and may be newer than those that can; "
+                  + f.unread().get(0),
               "they are left as they are",
               Who.ENGINEER));
     }
@@ -351,15 +355,32 @@ public final class Adoption {
                           "settle or remove that wave first",
                           Who.ENGINEER)));
     }
-    other(s, f)
-        .filter(o -> !o.address.equals(lost(f).address()) || o.kind != lost(f).siteKind())
+    Manifest.Shore lost = lost(f);
+    Optional<SiteEntity> known = other(s, f);
+    if (known.isEmpty()) {
+      unfit(lost)
+          .ifPresent(
+              why ->
+                  findings.add(
+                      new Finding(
+                          Code.SITE_ADDRESS_UNFIT,
+                          lost.name(),
+                          why,
+                          Remedy.of(
+                              "add it first, by this name, with the address that it has from here",
+                              Action.SITE_ADD,
+                              lost.kind()),
+                          Who.ENGINEER)));
+    }
+    known
+        .filter(o -> !o.address.equals(lost.address()) || o.kind != lost.siteKind())
         .ifPresent(
             o ->
                 findings.add(
                     new Finding(
                         Code.SITE_DIFFERS,
                         o.name,
-                        "it was at " + lost(f).address() + " and is at " + o.address + " here",
+                        "it was at " + lost.address() + " and is at " + o.address + " here",
                         "see that it is the same site",
                         Who.ENGINEER)));
     return findings;
@@ -368,6 +389,21 @@ public final class Adoption {
   /** The shore that is not the site that is looked at. */
   private static Manifest.Shore lost(Found f) {
     return f.side() == Side.AWAY ? f.newest().home() : f.newest().away();
+  }
+
+  /** Why a site can't be reached from here by the address that the lost service had for it. */
+  private Optional<String> unfit(Manifest.Shore lost) {
+    if (lost.siteKind() == SiteKind.LIBVIRT && lost.address().startsWith("qemu:///")) {
+      return Optional.of(
+          "its address " + lost.address() + " means the host that the lost service ran on");
+    }
+    try {
+      Drivers.open(
+          SiteAccess.of(lost.siteKind(), lost.name(), lost.address(), ""), services.clock());
+      return Optional.empty();
+    } catch (IllegalArgumentException e) {
+      return Optional.of("its address can't be used: " + e.getMessage());
+    }
   }
 
   private static Optional<SiteEntity> other(Session s, Found f) {
@@ -408,6 +444,7 @@ public final class Adoption {
         f.tow(),
         f.service(),
         newest.map(Manifest::from).orElse(""),
+        f.points().isEmpty() ? "" : lost(f).address(),
         newest.stream().flatMap(m -> m.machines().stream()).map(Manifest.Machine::name).toList(),
         f.points().size(),
         newest.map(Manifest::point).orElse(null),

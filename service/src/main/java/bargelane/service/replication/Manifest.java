@@ -225,18 +225,13 @@ public record Manifest(
         SiteEntity site,
         Collection<String> networks,
         Collection<String> storages) {
-      Optional<Inventory> known = inventories.maybe(site);
       return new Shore(
           site.name,
           site.kind.word(),
           site.address,
           site.capabilities == null ? null : Json.read(site.capabilities, Capabilities.class),
-          joined(networks, n -> known.flatMap(i -> i.network(n))),
-          joined(storages, n -> known.flatMap(i -> i.storage(n))));
-    }
-
-    private static <T> List<T> joined(Collection<String> ids, Function<String, Optional<T>> found) {
-      return ids.stream().sorted().map(found).flatMap(Optional::stream).distinct().toList();
+          inventories.networks(site, networks),
+          inventories.storages(site, storages));
     }
   }
 

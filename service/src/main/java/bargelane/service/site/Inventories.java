@@ -65,35 +65,65 @@ public final class Inventories {
         : Optional.of(read.computeIfAbsent(site.id, id -> rows(site)));
   }
 
+  private static final String NETWORKS =
+      "select id, name, zone, cidr, isolated from site_network where site_id = ?";
+  private static final String STORAGES =
+      "select id, name, media, price_gib_month, currency, gib, operations, throughput_mib"
+          + " from site_storage where site_id = ?";
+  private static final String IN_PLACE = " order by place";
+  private static final String NAMED = " and (id = any(?) or name = any(?))";
+
+  /** Networks of a site by id or name, and no others; those that are not known are left out. */
+  public List<Network> networks(SiteEntity site, Collection<String> refs) {
+    return session.doReturningWork(
+        c -> named(c, NETWORKS + NAMED + IN_PLACE, site.id, refs, Inventories::network));
+  }
+
+  /** Storages of a site by id or name, and no others; those that are not known are left out. */
+  public List<Storage> storages(SiteEntity site, Collection<String> refs) {
+    return session.doReturningWork(
+        c -> named(c, STORAGES + NAMED + IN_PLACE, site.id, refs, Inventories::storage));
+  }
+
+  private static <T> List<T> named(
+      Connection c, String sql, String site, Collection<String> refs, Row<T> row)
+      throws SQLException {
+    try (PreparedStatement s = c.prepareStatement(sql)) {
+      s.setString(1, site);
+      s.setArray(2, c.createArrayOf("text", refs.toArray()));
+      s.setArray(3, c.createArrayOf("text", refs.toArray()));
+      try (ResultSet r = s.executeQuery()) {
+        List<T> all = new ArrayList<>();
+        while (r.next()) {
+          all.add(row.of(r));
+        }
+        return all;
+      }
+    }
+  }
+
+  private static Network network(ResultSet r) throws SQLException {
+    return new Network(
+        r.getString(1), r.getString(2), r.getString(3), r.getString(4), r.getBoolean(5));
+  }
+
+  private static Storage storage(ResultSet r) throws SQLException {
+    return new Storage(
+        r.getString(1),
+        r.getString(2),
+        r.getString(3),
+        r.getBigDecimal(4),
+        r.getString(5),
+        new StorageLimits(r.getLong(6), r.getDouble(7), r.getDouble(8)));
+  }
+
   private Inventory rows(SiteEntity site) {
     return session.doReturningWork(
         c ->
             new Inventory(
                 List.of(),
-                all(
-                    c,
-                    "select id, name, zone, cidr, isolated from site_network where site_id = ? order by place",
-                    site.id,
-                    r ->
-                        new Network(
-                            r.getString(1),
-                            r.getString(2),
-                            r.getString(3),
-                            r.getString(4),
-                            r.getBoolean(5))),
-                all(
-                    c,
-                    "select id, name, media, price_gib_month, currency, gib, operations, throughput_mib"
-                        + " from site_storage where site_id = ? order by place",
-                    site.id,
-                    r ->
-                        new Storage(
-                            r.getString(1),
-                            r.getString(2),
-                            r.getString(3),
-                            r.getBigDecimal(4),
-                            r.getString(5),
-                            new StorageLimits(r.getLong(6), r.getDouble(7), r.getDouble(8)))),
+                all(c, NETWORKS + IN_PLACE, site.id, Inventories::network),
+                all(c, STORAGES + IN_PLACE, site.id, Inventories::storage),
                 all(
                     c,
                     "select id, cpus, memory_mib, price_hour, currency, family, generation, nics, disks,"

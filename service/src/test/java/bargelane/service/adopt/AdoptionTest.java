@@ -475,6 +475,24 @@ class AdoptionTest {
   }
 
   @Test
+  void aSiteWhoseAddressMeansAnotherPlaceFromHereIsToBeAddedFirst() {
+    String all = new String(manifest(9, taken, "home").file(), StandardCharsets.UTF_8);
+    String there = "kind: standin\n  address: http://home";
+    assertTrue(all.contains(there), all);
+    for (String address :
+        List.of(
+            "kind: libvirt\n  address: qemu:///system",
+            "kind: libvirt\n  address: qemu+ext:///system",
+            "kind: standin\n  address: ftp://home")) {
+      point("p-9", all.replace(there, address).getBytes(StandardCharsets.UTF_8));
+      ProblemException p = refused(false, false);
+      assertEquals("site-address-unfit", p.code(), p.getMessage());
+      points.remove(points.size() - 1);
+    }
+    verify(target, never()).attach(any(), any(), any());
+  }
+
+  @Test
   void ofTwoAtOnceOneTakesItOver() throws Exception {
     List<CompletableFuture<AdoptionView>> both =
         List.of(

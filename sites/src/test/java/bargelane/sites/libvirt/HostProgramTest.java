@@ -23,7 +23,6 @@ import java.util.Random;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.ExecutionException;
 import java.util.concurrent.TimeUnit;
-import java.util.concurrent.atomic.AtomicBoolean;
 import java.util.stream.Stream;
 import org.junit.jupiter.api.RepeatedTest;
 import org.junit.jupiter.api.Test;
@@ -190,20 +189,18 @@ class HostProgramTest {
 
   @RepeatedTest(5)
   void noneIsLeftOfManyThatAreBegunWhileItIsEnded() throws Exception {
-    HostProgram program = behind("exec \"$@\" # many");
+    // Begun once: whoever comes when it has ended would begin another, and that would go on.
+    Path once = dir.resolve("once");
+    HostProgram program = behind("mkdir " + once + " || exit 1; exec \"$@\" # many");
     String itself = new String(asked(program, "sh", "-c", "echo $PPID").body(), UTF_8).strip();
     ProcessHandle host = ProcessHandle.of(Long.parseLong(itself)).orElseThrow();
     List<CompletableFuture<HostProgram.Answer>> all = new ArrayList<>();
-    AtomicBoolean ending = new AtomicBoolean();
     for (int i = 0; i < 40; i++) {
       all.add(
           CompletableFuture.supplyAsync(
-              // Whoever comes when it has ended would begin another.
-              () -> ending.get() ? null : asked(program, "sleep", "4325"),
-              ask -> new Thread(ask).start()));
+              () -> asked(program, "sleep", "4325"), ask -> new Thread(ask).start()));
     }
     begun("sleep 4325");
-    ending.set(true);
     host.destroy();
     host.onExit().get(1, TimeUnit.MINUTES);
     List<ProcessHandle> left =
