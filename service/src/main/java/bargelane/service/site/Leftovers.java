@@ -70,7 +70,7 @@ public final class Leftovers {
           "type the site's name: --confirm " + site.name);
     }
     SiteDriver driver = sites.driver(site.id);
-    List<Owned> chosen = chosen(site, driver.target().owned(TAG), asked);
+    List<Owned> chosen = chosen(driver.target().owned(TAG), asked);
     Set<String> running =
         driver.inventory().machines().stream()
             .filter(MachineFacts::on)
@@ -107,7 +107,7 @@ public final class Leftovers {
     return removals;
   }
 
-  private static List<Owned> chosen(SiteEntity site, List<Owned> there, LeftoverRemove asked) {
+  private static List<Owned> chosen(List<Owned> there, LeftoverRemove asked) {
     List<String> names = asked.names() == null ? List.of() : asked.names();
     String owner = asked.owner() == null ? "" : asked.owner();
     if (names.isEmpty() == owner.isEmpty()) {
@@ -124,8 +124,7 @@ public final class Leftovers {
             .toList();
     chosen.forEach(o -> left.remove(o.name()));
     if (!left.isEmpty() || chosen.isEmpty()) {
-      throw ProblemException.missing(
-          "leftover", left.isEmpty() ? owner : left.iterator().next() + " at " + site.name);
+      throw ProblemException.missing("leftover", left.isEmpty() ? owner : left.iterator().next());
     }
     return chosen;
   }
