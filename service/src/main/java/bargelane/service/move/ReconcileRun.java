@@ -293,6 +293,8 @@ final class ReconcileRun implements RunKind {
 
   private Outcome measure(Work w) {
     TowState state = moves.state(w);
+    // Nothing is chosen, turned round or removed of what another service keeps by now.
+    services.custody().held(state);
     Side back = returned(w);
     PointEntity common = services.db().tx(s -> s.find(PointEntity.class, parting(w).pointId()));
     long home = bytes(w, back == Side.HOME ? "back" : "running");

@@ -61,6 +61,8 @@ final class SettleRun implements RunKind {
   }
 
   private Outcome end(Work w) {
+    // What another service keeps by now would go with what is removed here.
+    services.custody().held(moves.state(w));
     services.db().run(s -> Tows.end(s, w.subjectId()));
     return Outcome.done("");
   }

@@ -6,6 +6,8 @@ import bargelane.service.site.Ledger;
 import bargelane.service.site.Sites;
 import bargelane.sites.Target;
 import java.nio.charset.StandardCharsets;
+import java.util.HashMap;
+import java.util.Map;
 import java.util.Optional;
 
 /**
@@ -41,19 +43,37 @@ public final class Custody {
    * @throws RunFailure if one has
    */
   public void held(TowState state, LegEntity leg) {
-    Optional<PointEntity> newest = db.tx(s -> TowState.newestPoint(s, leg));
-    if (newest.isEmpty()) {
-      return;
-    }
-    Target target = sites.driver(newest.get().siteId).target();
+    db.tx(s -> TowState.newestPoint(s, leg)).ifPresent(p -> held(state, p));
+  }
+
+  /**
+   * The same of all that is recorded of a tow, on whatever leg, before any of it is removed.
+   *
+   * @throws RunFailure if another service has taken some of it over
+   */
+  public void held(TowState state) {
+    Map<String, PointEntity> newest = new HashMap<>();
+    db.tx(
+            s ->
+                Db.list(
+                    s,
+                    PointEntity.class,
+                    "from PointEntity where towId = ?1 order by number",
+                    state.tow.id))
+        .forEach(p -> newest.put(p.siteId, p));
+    newest.values().forEach(p -> held(state, p));
+  }
+
+  private void held(TowState state, PointEntity newest) {
+    Target target = sites.driver(newest.siteId).target();
     Optional<String> by =
         target
-            .attachment(newest.get().name, FILE)
+            .attachment(newest.name, FILE)
             .map(b -> new String(b, StandardCharsets.UTF_8).strip());
     if (by.isPresent() && by.get().equals(ledger.installation())) {
       return;
     }
-    if (by.isEmpty() && isOurs(target, state)) {
+    if (by.isEmpty() && isOurs(target, state, newest.siteId)) {
       // A version before left none, or somebody removed the point.
       return;
     }
@@ -64,14 +84,19 @@ public final class Custody {
             + " has taken wave "
             + state.tow.name
             + " over: its copies at "
-            + state.site(TowState.source(leg).other()).name
+            + (newest.siteId.equals(state.home.id) ? state.home : state.away).name
             + " are that one's",
         "work on it there; nothing of it is changed from here any more");
   }
 
-  private boolean isOurs(Target target, TowState state) {
+  /** Whether the copies that passes write carry our tag, if they are at this site at all. */
+  private boolean isOurs(Target target, TowState state, String siteId) {
     String tag = ledger.owner(state.tow.id);
-    return state.replicas.isEmpty()
+    boolean elsewhere =
+        state.leg.map(l -> state.siteId(TowState.source(l).other())).stream()
+            .noneMatch(siteId::equals);
+    return elsewhere
+        || state.replicas.isEmpty()
         || target.owned(tag).stream()
             .anyMatch(
                 o ->

@@ -536,7 +536,9 @@ class AdoptionTest {
     LegEntity leg = state.leg.orElseThrow();
     files.put("p-3/service", "in-new".getBytes(StandardCharsets.UTF_8));
     services.custody().held(state, leg);
+    services.custody().held(state);
     files.put("p-3/service", "in-newer".getBytes(StandardCharsets.UTF_8));
+    assertThrows(RunFailure.class, () -> services.custody().held(state), "nor removes anything");
     RunFailure relieved = assertThrows(RunFailure.class, () -> services.custody().held(state, leg));
     assertEquals("wave-taken-over", relieved.code());
     // The point was thinned by then: the tag of the copies tells.
