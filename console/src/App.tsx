@@ -9,6 +9,7 @@ import { lazy, Suspense } from 'react';
 import { answer, api, ApiProblem, remember } from './api';
 import { moment } from './format';
 import { useLive } from './live';
+import { May } from './parts/May';
 import { Status } from './parts/Status';
 import { Trouble } from './parts/Trouble';
 import { SignIn } from './account/SignIn';
@@ -32,15 +33,16 @@ const ActivityPage = page('ActivityPage', () => import('./activity/ActivityPage'
 
 const linked = ({ isActive }: { isActive: boolean }) => ({ fontWeight: isActive ? 700 : 400, color: 'inherit', textDecoration: isActive ? 'underline' : 'none', textUnderlineOffset: 6, padding: '2px 4px' });
 
+/** What each is called, and whether it has something for those who are limited to some machines. */
 const SECTIONS = [
-  ['/', 'Overview'],
-  ['/sites', 'Sites'],
-  ['/machines', 'Machines'],
-  ['/assessments', 'Assessments'],
-  ['/lanes', 'Lanes'],
-  ['/waves', 'Waves'],
-  ['/recovery', 'Recovery'],
-  ['/activity', 'Activity'],
+  ['/', 'Overview', true],
+  ['/sites', 'Sites', false],
+  ['/machines', 'Machines', true],
+  ['/assessments', 'Assessments', false],
+  ['/lanes', 'Lanes', false],
+  ['/waves', 'Waves', true],
+  ['/recovery', 'Recovery', true],
+  ['/activity', 'Activity', true],
 ] as const;
 
 function Bar({ account, onSignOut }: { account: string; onSignOut: () => void }) {
@@ -53,10 +55,12 @@ function Bar({ account, onSignOut }: { account: string; onSignOut: () => void })
         Barge Lane
       </Link>
       <Box component="nav" aria-label="Main" sx={{ display: 'flex', gap: 2, flexWrap: 'wrap' }}>
-        {SECTIONS.map(([path, name]) => (
-          <NavLink key={path} to={path} end={path === '/'} style={linked}>
-            {name}
-          </NavLink>
+        {SECTIONS.map(([path, name, own]) => (
+          <May key={path} own={own}>
+            <NavLink to={path} end={path === '/'} style={linked}>
+              {name}
+            </NavLink>
+          </May>
         ))}
       </Box>
       <Box sx={{ ml: 'auto', display: 'flex', gap: 2, alignItems: 'center' }}>

@@ -21,6 +21,7 @@ export function AccessPage() {
         <Typography variant="h1">Access</Typography>
         <Typography color="text.secondary">
           You are {me.account}: {me.roles.join(', ')}
+          {me.machines !== '' && `, for the machines of “${me.machines}” only`}
         </Typography>
       </Box>
       <Tokens keeper={keeper} roles={me.roles} />

@@ -11,16 +11,18 @@ import { Trouble } from '../parts/Trouble';
 import { RoleChoice, ROLES } from './RoleChoice';
 import { Told } from './Told';
 
-/** All accounts: what each may do. A name that is there already changes that account's roles. */
+/** All accounts: what each may do. A name that is there already changes what that account may do. */
 export function Accounts() {
   const client = useQueryClient();
   const [name, setName] = useState('');
+  const [machines, setMachines] = useState('');
   const [roles, setRoles] = useState<string[]>(['reader']);
   const [removing, setRemoving] = useState('');
   const [told, setTold] = useState({ name: '', password: '' });
   const { data, error } = useQuery({ queryKey: ['accounts'], queryFn: () => answer(api.GET('/api/v1/accounts')) });
   const again = async () => {
     setName('');
+    setMachines('');
     await client.invalidateQueries({ queryKey: ['accounts'] });
     await client.invalidateQueries({ queryKey: ['me'] });
   };
@@ -28,10 +30,10 @@ export function Accounts() {
   const store = useMutation({
     mutationFn: async () => {
       if (known === undefined) {
-        const added = await answer(api.POST('/api/v1/accounts', { body: { name: name.trim(), roles } }));
+        const added = await answer(api.POST('/api/v1/accounts', { body: { name: name.trim(), roles, machines } }));
         setTold({ name: added.account.name, password: added.password ?? '' });
       } else {
-        await answer(api.PUT('/api/v1/accounts/{account}', { params: { path: { account: known.name } }, body: { roles } }));
+        await answer(api.PUT('/api/v1/accounts/{account}', { params: { path: { account: known.name } }, body: { roles, machines } }));
       }
     },
     onSuccess: again,
@@ -49,6 +51,7 @@ export function Accounts() {
         heads={[
           ['Account', 'left'],
           ['Roles', 'left'],
+          ['Machines', 'left'],
           ['Sessions', 'right'],
           ['Tokens', 'right'],
           ['Last used', 'left'],
@@ -60,6 +63,7 @@ export function Accounts() {
           cells: [
             a.name,
             a.roles.join(', '),
+            a.machines === '' ? 'all' : a.machines,
             a.sessions,
             a.tokens,
             a.seenAt === null ? 'never' : moment(a.seenAt),
@@ -70,10 +74,11 @@ export function Accounts() {
                 onClick={() => {
                   setName(a.name);
                   setRoles(a.roles);
+                  setMachines(a.machines);
                 }}
-                aria-label={`Change the roles of ${a.name}`}
+                aria-label={`Change what ${a.name} may do`}
               >
-                Roles
+                Change
               </Button>
               {removing === a.name ? (
                 <Button size="small" color="error" onClick={() => remove.mutate(a.name)}>
@@ -100,8 +105,17 @@ export function Accounts() {
       >
         <TextField size="small" label="Account" value={name} onChange={(e) => setName(e.target.value)} />
         <RoleChoice label="Roles" roles={ROLES} value={roles} onChange={setRoles} />
+        <TextField
+          size="small"
+          label="Only machines of"
+          placeholder="label.app = lending"
+          helperText={roles.includes('keeper') ? 'a keeper has all machines' : 'a filter; all machines if empty'}
+          value={machines}
+          onChange={(e) => setMachines(e.target.value)}
+          sx={{ minWidth: 260 }}
+        />
         <Button type="submit" variant="outlined" disabled={name.trim() === '' || roles.length === 0 || store.isPending}>
-          {known === undefined ? 'Add the account' : 'Change its roles'}
+          {known === undefined ? 'Add the account' : 'Change what it may do'}
         </Button>
       </Box>
       {told.password !== '' && <Told what={`The password of ${told.name}`} secret={told.password} onClose={() => setTold({ name: '', password: '' })} />}

@@ -29,7 +29,7 @@ function shown(answers: Record<string, unknown>) {
 
 it('shows the own tokens, revokes one, and tells a new one once', async () => {
   const asked = shown({
-    'GET /me': { account: 'ada', csrf: 'c', roles: ['reader', 'mover'] },
+    'GET /me': { account: 'ada', csrf: 'c', roles: ['reader', 'mover'], machines: '' },
     'GET /tokens': [session, token],
     'POST /tokens': { token: { ...token, id: 'tok-3' }, secret: 'told-once' },
     'DELETE /tokens/tok-1': undefined,
@@ -46,9 +46,9 @@ it('shows the own tokens, revokes one, and tells a new one once', async () => {
 });
 
 it('lets a keeper add an account, and remove one only when it is said twice', async () => {
-  const account = { name: 'bea', roles: ['planner'], createdAt: '2026-11-01T08:00:00Z', seenAt: null, sessions: 0, tokens: 1 };
+  const account = { name: 'bea', roles: ['planner'], machines: '', createdAt: '2026-11-01T08:00:00Z', seenAt: null, sessions: 0, tokens: 1 };
   const asked = shown({
-    'GET /me': { account: 'ada', csrf: 'c', roles: ['keeper'] },
+    'GET /me': { account: 'ada', csrf: 'c', roles: ['keeper'], machines: '' },
     'GET /tokens': [session],
     'GET /accounts': [account],
     'GET /audit': { items: [{ id: 7, at: '2026-11-01T08:00:00Z', account: 'bea', token: 'tok-9', address: '192.0.2.7', method: 'POST', path: '/api/v1/waves/lending/cutover', asked: '{}', status: 409, code: 'gate-shut', of: 6, digest: 'd' }], total: 1, page: 0, size: 20 },
@@ -64,7 +64,7 @@ it('lets a keeper add an account, and remove one only when it is said twice', as
   fireEvent.click(screen.getByRole('button', { name: 'Remove bea and its tokens' }));
   await waitFor(() => expect(asked.some((a) => a.method === 'DELETE' && a.path === '/accounts/bea')).toBe(true));
   fireEvent.change(screen.getByLabelText('Account'), { target: { value: 'BEA' } });
-  expect(screen.getByRole('button', { name: 'Change its roles' })).toBeTruthy();
+  expect(screen.getByRole('button', { name: 'Change what it may do' })).toBeTruthy();
   expect(screen.getByText('gate-shut (entry 6)')).toBeTruthy();
   expect(screen.getByText('POST /waves/lending/cutover')).toBeTruthy();
   fireEvent.click(screen.getByRole('button', { name: 'Check the chain' }));

@@ -14,6 +14,7 @@ import { Status, toneOf } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
 import { ActionDialog } from '../waves/ActionDialog';
 import { stopping, type Action } from '../waves/actions';
+import { May } from '../parts/May';
 
 const MOST = 100;
 
@@ -102,9 +103,9 @@ export function ActivityPage() {
           <RunSteps run={shown} now={shown.endedAt === null ? Date.now() : Date.parse(shown.endedAt)} />
           <GuestConsoles run={shown.id} />
           {shown.state === 'running' && (
-            <Button size="small" variant="outlined" sx={{ mt: 1 }} onClick={() => setAction(stopping(shown))}>
+            <May roles="mover" own><Button size="small" variant="outlined" sx={{ mt: 1 }} onClick={() => setAction(stopping(shown))}>
               Stop
-            </Button>
+            </Button></May>
           )}
         </Panel>
       )}

@@ -13,6 +13,7 @@ import { BigTable, ROWS } from '../parts/BigTable';
 import { Panel } from '../parts/Panel';
 import { Status } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
+import { May } from '../parts/May';
 
 const TONES = { goes: 'good', 'goes after': 'working', stays: 'bad' } as const;
 const RIGHT = { align: 'right', headerAlign: 'right' } as const;
@@ -55,9 +56,9 @@ function Accept({ a, chosen, onDone }: { a: Assessment; chosen: string[]; onDone
   });
   return (
     <Box sx={{ display: 'flex', gap: 1, alignItems: 'center' }}>
-      <Button size="small" variant="contained" disabled={chosen.length === 0 || accept.isPending || a.target === ''} onClick={() => accept.mutate()}>
+      <May roles="planner"><Button size="small" variant="contained" disabled={chosen.length === 0 || accept.isPending || a.target === ''} onClick={() => accept.mutate()}>
         Accept {chosen.length} {a.assumptions.basis} {chosen.length === 1 ? 'size' : 'sizes'}
-      </Button>
+      </Button></May>
       {accept.data !== undefined && `Accepted: ${accept.data.accepted}${accept.data.waves.length > 0 ? `, in waves ${accept.data.waves.join(', ')}` : ''}${accept.data.unsized.length > 0 ? `; without a size: ${accept.data.unsized.join(', ')}` : ''}`}
       {accept.error !== null && <Trouble error={accept.error} />}
     </Box>

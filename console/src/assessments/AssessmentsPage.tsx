@@ -12,6 +12,7 @@ import { PriceBooks } from './PriceBooks';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Trouble } from '../parts/Trouble';
+import { May } from '../parts/May';
 
 /** A new assessment: whom, for which target, at which prices. Everything else is assumed as usual and can be changed in a revision. */
 function Make({ books }: { books: PriceBook[] }) {
@@ -106,7 +107,7 @@ export function AssessmentsPage() {
           none="No assessments yet. Choose machines by a filter, a target and prices."
         />
       </Panel>
-      <Make books={books.data ?? []} />
+      <May roles="planner"><Make books={books.data ?? []} /></May>
       <PriceBooks books={books.data ?? []} />
       <Panel title="Rules of fitness">
         {(rules.data ?? []).map((set) => (

@@ -7,6 +7,7 @@ import { useState } from 'react';
 import { answer, api, type Assessment } from '../api';
 import { Panel } from '../parts/Panel';
 import { Trouble } from '../parts/Trouble';
+import { May } from '../parts/May';
 
 const list = (text: string) =>
   text
@@ -155,9 +156,9 @@ export function Assuming({ a, onMade }: { a: Assessment; onMade: () => void }) {
           {choice('book', 'Prices', [['', 'as the target gives them'], ...(books.data ?? []).map((b): [string, string] => [b.name, b.name]), ...(a.book !== '' && !(books.data ?? []).some((b) => b.name === a.book) ? [[a.book, a.book] as [string, string]] : [])], 190)}
         </Group>
         {field('why', 'Why', 240, 'text')}
-        <Button type="submit" variant="contained" disabled={make.isPending}>
+        <May roles="planner"><Button type="submit" variant="contained" disabled={make.isPending}>
           {make.isPending ? 'Assessing …' : `Make revision ${a.revisions + 1}`}
-        </Button>
+        </Button></May>
       </Box>
       {was.runningHours.length > 0 && <Box sx={{ mt: 1 }}>Other running hours a week: {was.runningHours.map((u) => `${u.hoursAWeek} for ${u.filter}`).join('; ')}</Box>}
       {make.error !== null && (

@@ -9,6 +9,7 @@ import { Imported } from '../machines/Imported';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Trouble } from '../parts/Trouble';
+import { May } from '../parts/May';
 
 /** The price books; one is looked through first and taken over when its outcome was seen. */
 export function PriceBooks({ books }: { books: PriceBook[] }) {
@@ -32,7 +33,7 @@ export function PriceBooks({ books }: { books: PriceBook[] }) {
         rows={books.map((b) => ({ key: b.id, cells: [b.name, b.currency, b.count, `${moment(b.at)} by ${b.by}`] }))}
         none="No price books yet."
       />
-      <Box sx={{ display: 'flex', gap: 1, mt: 1.5, flexWrap: 'wrap' }}>
+      <May roles="planner"><Box sx={{ display: 'flex', gap: 1, mt: 1.5, flexWrap: 'wrap' }}>
         <TextField size="small" label="Name of the book" value={name} onChange={(e) => setName(e.target.value)} />
         <Button component="label" variant="outlined" disabled={csv === '' ? false : give.isPending}>
           Choose a CSV file
@@ -57,7 +58,7 @@ export function PriceBooks({ books }: { books: PriceBook[] }) {
             Import
           </Button>
         )}
-      </Box>
+      </Box></May>
       {give.data !== undefined && <Imported result={give.data} things="prices" />}
       {give.error !== null && <Trouble error={give.error} />}
     </Panel>

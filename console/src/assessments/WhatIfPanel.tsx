@@ -12,6 +12,7 @@ import { money } from '../format';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Trouble } from '../parts/Trouble';
+import { May } from '../parts/May';
 
 const PERCENTILES = [50, 90, 95, 98, 99.5, 100];
 const HEADROOMS = [0, 10, 20, 30, 50];
@@ -60,9 +61,9 @@ export function WhatIfPanel({ a }: { a: Assessment }) {
   return (
     <Panel title="What if" note={grid === undefined ? 'percentile, headroom, commitment, running hours' : `${grid.compared} of ${grid.machines} machines, which have a size at every choice`}>
       <Box sx={{ display: 'flex', gap: 1.5, mb: 1, alignItems: 'center' }}>
-        <Button variant={grid === undefined ? 'contained' : 'outlined'} disabled={compute.isPending} onClick={() => compute.mutate()}>
+        <May roles="planner"><Button variant={grid === undefined ? 'contained' : 'outlined'} disabled={compute.isPending} onClick={() => compute.mutate()}>
           {compute.isPending ? 'Computing …' : grid === undefined ? `Compute ${PERCENTILES.length * HEADROOMS.length * COMMITMENTS.length * HOURS.length} choices` : 'Compute again'}
-        </Button>
+        </Button></May>
         {grid !== undefined && (
           <>
             <TextField select size="small" label="Commitment" value={commitment} onChange={(e) => setCommitment(e.target.value)} sx={{ minWidth: 110 }}>

@@ -9,6 +9,7 @@ import { answer, api } from '../api';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Trouble } from '../parts/Trouble';
+import { May } from '../parts/May';
 
 /** Rules that label whoever their filter chooses; a new one begins with the filter that is asked for. */
 export function LabelRules({ filter }: { filter: string }) {
@@ -44,15 +45,15 @@ export function LabelRules({ filter }: { filter: string }) {
             </Link>,
             r.machines,
             r.madeBy,
-            <Button key="r" size="small" onClick={() => take.mutate(r.id)}>
+            <May key="r" roles="planner"><Button size="small" onClick={() => take.mutate(r.id)}>
               Remove
-            </Button>,
+            </Button></May>,
           ],
         }))}
         none="No rule yet. Filter machines above, and give them a label here."
       />
       {filter !== '' && (
-        <Box
+        <May roles="planner"><Box
           component="form"
           onSubmit={(e) => {
             e.preventDefault();
@@ -64,7 +65,7 @@ export function LabelRules({ filter }: { filter: string }) {
           <Button type="submit" variant="outlined" disabled={split < 1 || split === label.length - 1 || add.isPending}>
             Always for this filter
           </Button>
-        </Box>
+        </Box></May>
       )}
       {add.error !== null && <Trouble error={add.error} />}
       {take.error !== null && <Trouble error={take.error} />}

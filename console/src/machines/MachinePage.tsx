@@ -18,6 +18,7 @@ import { Inside, Sources } from './Sources';
 import { Talks } from './Talks';
 import { Trouble } from '../parts/Trouble';
 import { UsagePanel } from './UsagePanel';
+import { May } from '../parts/May';
 
 function Facts({ facts }: { facts: [string, ReactNode][] }) {
   return (
@@ -60,7 +61,7 @@ function Labels({ machine }: { machine: Machine }) {
         )}
         {Object.keys(machine.labels).length === 0 && <Typography color="text.secondary">No labels.</Typography>}
       </Box>
-      <Box
+      <May roles="planner"><Box
         component="form"
         onSubmit={(e) => {
           e.preventDefault();
@@ -72,7 +73,7 @@ function Labels({ machine }: { machine: Machine }) {
         <Button type="submit" disabled={split < 1 || edit.isPending}>
           Give
         </Button>
-      </Box>
+      </Box></May>
       {edit.error !== null && <Trouble error={edit.error} />}
     </>
   );
@@ -116,7 +117,7 @@ export function MachinePage() {
       </Panel>
       <UsagePanel machine={m.id} />
       <Assessed machine={m.id} />
-      <Talks machine={m} />
+      <May><Talks machine={m} /></May>
       <Panel title="Disks" note={size(m.disks.reduce((sum, d) => sum + d.bytes, 0))}>
         <Rows
           heads={[

@@ -15,6 +15,7 @@ import { BigTable, ROWS } from '../parts/BigTable';
 import { Panel } from '../parts/Panel';
 import { Power } from './Power';
 import { Trouble } from '../parts/Trouble';
+import { May } from '../parts/May';
 
 const COLUMNS: GridColDef<Machine>[] = [
   {
@@ -177,7 +178,7 @@ export function MachinesPage() {
         )}
         {error === null && data !== undefined && data.total > 0 && <BigTable name="Machines" columns={COLUMNS} data={data} id={(m) => m.id} sort={sort} page={page} onAsk={ask} />}
       </Panel>
-      {error === null && <LabelRules key={filter} filter={filter} />}
+      {error === null && <May key={filter}><LabelRules filter={filter} /></May>}
     </Box>
   );
 }

@@ -69,7 +69,14 @@ export function OverviewPage() {
               <Box component="span" sx={{ color: 'text.secondary', fontVariantNumeric: 'tabular-nums' }}>
                 {clock(e.at)}
               </Box>
-              <span>{e.text}</span>
+              <span>
+                {e.text}
+                {e.actor !== '' && !e.text.includes(e.actor) && (
+                  <Box component="span" sx={{ color: 'text.secondary' }}>
+                    , by {e.actor}
+                  </Box>
+                )}
+              </span>
             </Box>
           ))}
         </Box>

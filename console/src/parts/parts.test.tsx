@@ -1,4 +1,5 @@
 // @vitest-environment jsdom
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { cleanup, render, screen } from '@testing-library/react';
 import { MemoryRouter } from 'react-router';
 import { afterEach, describe, expect, it } from 'vitest';
@@ -7,6 +8,7 @@ import type { Run } from '../api';
 import { PortGrid } from '../machines/PortGrid';
 import { Gates } from '../overview/Gates';
 import { Findings } from './Findings';
+import { May } from './May';
 import { Rows } from './Rows';
 import { Status, toneOf } from './Status';
 
@@ -25,6 +27,31 @@ describe('a run with its steps', () => {
     expect(screen.getByText(/lending-db does not answer\. Next: read its log/)).toBeTruthy();
     expect(screen.getByText('2 clones')).toBeTruthy();
     expect(screen.getByText('5.0s')).toBeTruthy();
+  });
+});
+
+describe('what somebody may not do', () => {
+  const shown = (me: { roles: string[]; machines: string }) => {
+    const client = new QueryClient();
+    client.setQueryData(['me'], { account: 'ada', csrf: '', ...me });
+    render(
+      <QueryClientProvider client={client}>
+        <May>sites </May>
+        <May own>waves </May>
+        <May roles="planner mover" own>
+          move{' '}
+        </May>
+        <May roles="planner mover">label </May>
+      </QueryClientProvider>,
+    );
+    return document.body.textContent.trim();
+  };
+  it('is not shown', () => {
+    expect(shown({ roles: ['reader'], machines: '' })).toBe('sites waves');
+    cleanup();
+    expect(shown({ roles: ['mover'], machines: '' })).toBe('sites waves move label');
+    cleanup();
+    expect(shown({ roles: ['mover', 'reader'], machines: 'label.app = books' })).toBe('waves move');
   });
 });
 

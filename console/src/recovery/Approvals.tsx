@@ -12,6 +12,7 @@ import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Status, type Tone } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
+import { May } from '../parts/May';
 
 const TONES: Record<string, Tone> = { open: 'waiting', approved: 'good', declined: 'bad', lapsed: 'bad' };
 
@@ -29,16 +30,16 @@ function Answer({ asked }: { asked: Approval }) {
   return (
     <Box>
       <Box sx={{ display: 'flex', gap: 0.5, alignItems: 'center' }}>
-        <TextField label="Reason" size="small" value={reason} onChange={(e) => setReason(e.target.value)} sx={{ width: 150 }} />
-        <Button size="small" disabled={give.isPending || asked.state === 'lapsed'} onClick={() => give.mutate(true)}>
+        <May roles="approver" own><TextField label="Reason" size="small" value={reason} onChange={(e) => setReason(e.target.value)} sx={{ width: 150 }} /></May>
+        <May roles="approver" own><Button size="small" disabled={give.isPending || asked.state === 'lapsed'} onClick={() => give.mutate(true)}>
           Approve
-        </Button>
-        <Button size="small" disabled={give.isPending || reason.trim() === ''} onClick={() => give.mutate(false)}>
+        </Button></May>
+        <May roles="approver" own><Button size="small" disabled={give.isPending || reason.trim() === ''} onClick={() => give.mutate(false)}>
           Decline
-        </Button>
-        <Button size="small" disabled={take.isPending} onClick={() => take.mutate()}>
+        </Button></May>
+        <May roles="planner mover" own><Button size="small" disabled={take.isPending} onClick={() => take.mutate()}>
           Withdraw
-        </Button>
+        </Button></May>
       </Box>
       {error !== null && <Trouble error={error} />}
     </Box>
@@ -94,7 +95,7 @@ export function Approvals({ waves }: { waves: string[] }) {
         none="Nothing was asked for yet."
       />
       {waves.length > 0 && (
-        <Box
+        <May roles="planner mover" own><Box
           component="form"
           onSubmit={(e) => {
             e.preventDefault();
@@ -120,7 +121,7 @@ export function Approvals({ waves }: { waves: string[] }) {
           <Button type="submit" variant="outlined" disabled={made.wave === '' || ask.isPending}>
             Ask for approval
           </Button>
-        </Box>
+        </Box></May>
       )}
       {ask.error !== null && <Trouble error={ask.error} />}
     </Panel>

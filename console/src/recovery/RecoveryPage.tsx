@@ -13,6 +13,7 @@ import { Trouble } from '../parts/Trouble';
 import { WaveTable } from '../waves/WaveTable';
 import { Approvals } from './Approvals';
 import { Timetables } from './Timetables';
+import { May } from '../parts/May';
 
 const KINDS = ['test', 'cutover', 'failover', 'failback', 'reconcile', 'undo', 'settle'];
 
@@ -34,7 +35,7 @@ export function RecoveryPage() {
         <WaveTable waves={data.waves.filter((w) => w.state !== 'settled')} passed={Math.max(0, (now - Date.parse(data.now)) / 1000)} />
       </Panel>
       <Approvals waves={data.waves.filter((w) => w.state !== 'settled').map((w) => w.name)} />
-      <Timetables />
+      <May><Timetables /></May>
       <Panel title="Dossiers" note="the records of finished moves">
         {dossiers.data !== undefined && (
         <Rows

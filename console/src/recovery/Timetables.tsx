@@ -10,6 +10,7 @@ import { secondsOf, shortDuration } from '../format';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Trouble } from '../parts/Trouble';
+import { May } from '../parts/May';
 
 interface Changed {
   name: string;
@@ -88,16 +89,14 @@ export function Timetables() {
             t.keepPoints,
             t.verify ? 'yes' : 'no',
             t.quiesce ? 'where guests can' : 'no',
-            <Button
-              key="c"
-              size="small"
+            <May key="c" roles="planner mover"><Button size="small"
               onClick={() => {
                 change.reset();
                 setChanged({ name: t.name, every: exact(t.everySeconds), rpo: exact(t.rpoSeconds), keep: String(t.keepPoints), verify: t.verify, quiesce: t.quiesce });
               }}
             >
               Change
-            </Button>,
+            </Button></May>,
           ],
         }))}
         none="No timetable yet. Add one: bargelane timetable add NAME --every 5m --rpo 15m"

@@ -8,6 +8,7 @@ import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Status, type Tone } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
+import { May } from '../parts/May';
 
 const TONES: Record<string, Tone> = { reporting: 'good', silent: 'bad', refused: 'bad' };
 
@@ -45,17 +46,17 @@ export function Agents({ site }: { site: string }) {
             a.heardAt === null ? 'never' : moment(a.heardAt),
             a.surveyedAt === null ? 'never' : moment(a.surveyedAt),
             [a.unread.map((u) => u.slice(1, u.indexOf("'", 1))).join(', '), Math.abs(a.clockAheadSeconds) < 1 ? '' : `clock ${a.clockAheadSeconds.toFixed(0)} s ahead`, a.trouble].filter((x) => x !== '').join('; '),
-            <Button key="r" size="small" onClick={() => take.mutate(a.id)}>
+            <May key="r" roles="keeper"><Button size="small" onClick={() => take.mutate(a.id)}>
               Remove
-            </Button>,
+            </Button></May>,
           ],
         }))}
         none="No agent yet. Make a line, and paste it on the machine."
       />
       <Box sx={{ mt: 1.5 }}>
-        <Button variant="outlined" disabled={key.isPending} onClick={() => key.mutate()}>
+        <May roles="keeper"><Button variant="outlined" disabled={key.isPending} onClick={() => key.mutate()}>
           Line for a new agent
-        </Button>
+        </Button></May>
         {key.data !== undefined && (
           <Box sx={{ mt: 1 }}>
             Paste this on one machine before {moment(key.data.expiresAt)}, as root or as an ordinary account. It is good once and is not shown again.

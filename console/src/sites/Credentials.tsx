@@ -9,6 +9,7 @@ import { moment } from '../format';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Trouble } from '../parts/Trouble';
+import { May } from '../parts/May';
 
 const NEW = { name: '', type: 'key', account: '', secret: '', destinations: '' };
 
@@ -67,9 +68,9 @@ export function Credentials() {
             c.sites.join(', '),
             moment(c.changedAt),
             c.sites.length === 0 ? (
-              <Button key="r" size="small" onClick={() => take.mutate(c.id)}>
+              <May key="r" roles="keeper"><Button size="small" onClick={() => take.mutate(c.id)}>
                 Remove
-              </Button>
+              </Button></May>
             ) : (
               ''
             ),
@@ -77,7 +78,7 @@ export function Credentials() {
         }))}
         none="No credential yet."
       />
-      <Box
+      <May roles="keeper"><Box
         component="form"
         autoComplete="off"
         onSubmit={(e) => {
@@ -114,7 +115,7 @@ export function Credentials() {
         <Button type="submit" variant="outlined" disabled={made.name === '' || made.secret === '' || store.isPending}>
           {known === undefined ? 'Store' : 'Replace the secret'}
         </Button>
-      </Box>
+      </Box></May>
       {store.error !== null && <Trouble error={store.error} />}
       {take.error !== null && <Trouble error={take.error} />}
     </Panel>

@@ -11,6 +11,7 @@ import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Status } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
+import { May } from '../parts/May';
 
 const ROWS = 25;
 
@@ -101,20 +102,20 @@ export function Servers({ site }: { site: string }) {
             ) : (
               <Box key="p">
                 <Status tone="bad" wrap>{`${s.problem.cause}. Next: ${s.problem.remedy.advice}`}</Status>
-                {s.problem.code === 'server-key-changed' && <Trust site={site} server={s} />}
-                {s.problem.code === 'server-key-unknown' && <Approve site={site} servers={[s]} label={`Approve the host key of ${s.address}`} />}
+                {s.problem.code === 'server-key-changed' && <May roles="keeper"><Trust site={site} server={s} /></May>}
+                {s.problem.code === 'server-key-unknown' && <May roles="keeper"><Approve site={site} servers={[s]} label={`Approve the host key of ${s.address}`} /></May>}
               </Box>
             ),
-            <Button key="r" size="small" onClick={() => take.mutate(s.id)}>
+            <May key="r" roles="keeper"><Button size="small" onClick={() => take.mutate(s.id)}>
               Remove
-            </Button>,
+            </Button></May>,
           ],
         }))}
         none="No server yet. Give their addresses here."
       />
-      {waiting.length > 1 && <Approve site={site} servers={waiting} label={`Approve the ${waiting.length} host keys shown above`} />}
+      {waiting.length > 1 && <May roles="keeper"><Approve site={site} servers={waiting} label={`Approve the ${waiting.length} host keys shown above`} /></May>}
       {data.total > rows && rows < 500 && <Button onClick={() => setRows(Math.min(500, rows * 4))}>{`More of ${data.total}`}</Button>}
-      <Box
+      <May roles="keeper"><Box
         component="form"
         onSubmit={(e) => {
           e.preventDefault();
@@ -139,7 +140,7 @@ export function Servers({ site }: { site: string }) {
             }}
           />
         </Button>
-      </Box>
+      </Box></May>
       {add.data !== undefined && <Imported result={add.data} things="servers" />}
       {add.error !== null && <Trouble error={add.error} />}
       {take.error !== null && <Trouble error={take.error} />}

@@ -18,6 +18,7 @@ import { Servers } from './Servers';
 import { Status, toneOf } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
 import { SiteStatus } from './SitesPage';
+import { May } from '../parts/May';
 
 /** When the site is scanned by itself. */
 function Schedule({ site }: { site: Site }) {
@@ -75,15 +76,15 @@ export function SitePage() {
         </p>
         {site.kind !== 'csv' && (
           <>
-            <Box sx={{ display: 'flex', gap: 1 }}>
+            <May roles="planner keeper"><Box sx={{ display: 'flex', gap: 1 }}>
               <Button variant="contained" disabled={ask.isPending || running} onClick={() => ask.mutate('scan')}>
                 {running ? 'Scanning' : 'Scan now'}
               </Button>
               <Button disabled={ask.isPending} onClick={() => ask.mutate('check')}>
                 Check now
               </Button>
-            </Box>
-            <Schedule key={site.schedule} site={site} />
+            </Box></May>
+            <May key={site.schedule} roles="planner keeper"><Schedule site={site} /></May>
           </>
         )}
         {ask.error !== null && <Trouble error={ask.error} />}
@@ -93,7 +94,7 @@ export function SitePage() {
       </Panel>
       {site.kind === 'servers' && <Servers site={ref} />}
       {site.kind === 'agents' && <Agents site={ref} />}
-      {site.kind === 'csv' && <Lists site={ref} />}
+      {site.kind === 'csv' && <May roles="planner"><Lists site={ref} /></May>}
       <Panel title="Scans" note="newest first" wide>
         <Rows
           heads={[
@@ -118,7 +119,7 @@ export function SitePage() {
           none="It was never scanned."
         />
       </Panel>
-      {(site.kind === 'standin' || site.kind === 'libvirt') && <Adoption site={site.name} />}
+      {(site.kind === 'standin' || site.kind === 'libvirt') && <May roles="keeper"><Adoption site={site.name} /></May>}
       <Panel title="Changes" note="what scans found different, newest first" wide>
         <Changes site={ref} />
       </Panel>

@@ -14,6 +14,7 @@ import { Rows } from '../parts/Rows';
 import { Status, type Tone } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
 import { Tugs } from './Tugs';
+import { May } from '../parts/May';
 
 const KINDS: [string, string, string][] = [
   ['standin', 'simulated platform', 'http://127.0.0.1:8700'],
@@ -133,9 +134,9 @@ export function SitesPage() {
           none="No site yet. Add the one that your machines run at, check it, and scan it."
         />
       </Panel>
-      <Panel title="Add a site" note="a token is kept encrypted and never shown again">
+      <May roles="keeper"><Panel title="Add a site" note="a token is kept encrypted and never shown again">
         <AddSite />
-      </Panel>
+      </Panel></May>
       <Credentials />
       <Tugs />
     </Box>

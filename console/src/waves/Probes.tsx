@@ -14,6 +14,7 @@ import { secondsOf, shortDuration } from '../format';
 import { NextStep } from '../parts/NextStep';
 import { Rows } from '../parts/Rows';
 import { Trouble } from '../parts/Trouble';
+import { May } from '../parts/May';
 
 const KINDS: [string, string][] = [
   ['http', 'A response over HTTP'],
@@ -114,9 +115,9 @@ export function Probes({ wave }: { wave: string }) {
             p.kind === 'http' ? `HTTP ${p.path}` : (KINDS.find(([word]) => word === p.kind)?.[1] ?? p.kind),
             p.kind === 'none' ? '' : p.port === 0 ? 'as its site knows' : String(p.port),
             shortDuration(p.withinSeconds),
-            <Button key="e" size="small" aria-label={`Change the probe of ${p.machine}`} onClick={() => setEdited(p)}>
+            <May key="e" roles="planner mover" own><Button size="small" aria-label={`Change the probe of ${p.machine}`} onClick={() => setEdited(p)}>
               Change
-            </Button>,
+            </Button></May>,
           ],
         }))}
         none="No machines."

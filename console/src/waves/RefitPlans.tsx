@@ -4,6 +4,7 @@ import Typography from '@mui/material/Typography';
 import type { Refit } from '../api';
 import { clock } from '../format';
 import { Status } from '../parts/Status';
+import { May } from '../parts/May';
 
 function Lines({ text }: { text: string }) {
   return (
@@ -71,18 +72,18 @@ export function RefitPlans({
               <Typography color="text.secondary">
                 {o.accepted ? 'Added' : 'Offered'}: {o.name}: {o.what}
               </Typography>
-              <Button size="small" aria-label={`${o.accepted ? 'Leave out' : 'Add'} ${o.name} for ${r.machine}`} onClick={() => onOffer(r.machine, o.name, !o.accepted)}>
+              <May roles="planner mover" own><Button size="small" aria-label={`${o.accepted ? 'Leave out' : 'Add'} ${o.name} for ${r.machine}`} onClick={() => onOffer(r.machine, o.name, !o.accepted)}>
                 {o.accepted ? 'Leave out' : 'Add'}
-              </Button>
+              </Button></May>
             </Box>
           ))}
           {r.word !== '' && <Typography>May move all the same, says {r.word}</Typography>}
         </Box>
       ))}
       {canLook && (
-        <Button size="small" variant="outlined" onClick={onLook}>
+        <May roles="planner mover" own><Button size="small" variant="outlined" onClick={onLook}>
           Look into the guests
-        </Button>
+        </Button></May>
       )}
     </Box>
   );

@@ -27,6 +27,7 @@ import { GuestConsoles } from '../activity/GuestConsoles';
 import { RunSteps } from '../activity/RunSteps';
 import { Status, toneOf } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
+import { May } from '../parts/May';
 
 function Figure({ label, children }: { label: string; children: React.ReactNode }) {
   return (
@@ -72,9 +73,9 @@ function Head({ wave, now, onAct }: { wave: Wave; now: number; onAct: (a: Action
       <Figure label="Replication">{wave.leg === null ? 'none' : `${wave.leg.from} to ${wave.leg.to}${wave.leg.state === 'paused' ? ', paused' : ''}`}</Figure>
       <Box sx={{ ml: 'auto', display: 'flex', gap: 1, flexWrap: 'wrap' }}>
         {actions.map((a, i) => (
-          <Button key={a.title} variant={i === 0 && pressing(wave) ? 'contained' : 'outlined'} onClick={() => onAct(a)}>
+          <May key={a.title} roles="mover" own><Button variant={i === 0 && pressing(wave) ? 'contained' : 'outlined'} onClick={() => onAct(a)}>
             {a.title}
-          </Button>
+          </Button></May>
         ))}
       </Box>
     </Box>
@@ -160,15 +161,15 @@ function PassNow({ wave }: { wave: Wave }) {
   return (
     <Box sx={{ mb: 1 }}>
       <Box sx={{ display: 'flex', gap: 1, alignItems: 'center', flexWrap: 'wrap' }}>
-        <Button size="small" variant="outlined" onClick={() => void ask(false)}>
+        <May roles="mover" own><Button size="small" variant="outlined" onClick={() => void ask(false)}>
           Pass now
-        </Button>
-        <Button size="small" variant="outlined" onClick={() => void ask(true)}>
+        </Button></May>
+        <May roles="mover" own><Button size="small" variant="outlined" onClick={() => void ask(true)}>
           Compare every byte
-        </Button>
-        <Button size="small" variant="outlined" onClick={() => void after(answer(api.POST('/api/v1/waves/{wave}/scrub', { params: { path: { wave: wave.name } } })))}>
+        </Button></May>
+        <May roles="mover" own><Button size="small" variant="outlined" onClick={() => void after(answer(api.POST('/api/v1/waves/{wave}/scrub', { params: { path: { wave: wave.name } } })))}>
           Scrub the copies
-        </Button>
+        </Button></May>
         <Typography color={wave.leg.scrubFound === '' ? 'text.secondary' : 'error.main'}>{scrubbed(wave.leg)}</Typography>
       </Box>
       {trouble !== null && <Trouble error={trouble} />}
@@ -306,9 +307,9 @@ export function WavePage() {
                 <GuestConsoles run={r.id} />
                 <Box sx={{ display: 'flex', gap: 1, mt: 1 }}>
                   {meanwhile(w, r).map((a) => (
-                    <Button key={a.title} size="small" variant="outlined" onClick={() => setPicked(a)}>
+                    <May key={a.title} roles="mover" own><Button size="small" variant="outlined" onClick={() => setPicked(a)}>
                       {a.title}
-                    </Button>
+                    </Button></May>
                   ))}
                 </Box>
               </Box>

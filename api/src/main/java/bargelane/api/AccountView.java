@@ -7,6 +7,7 @@ import org.jspecify.annotations.Nullable;
 /**
  * An account.
  *
+ * @param machines a filter of the machines that its roles are limited to; empty for all
  * @param seenAt when a session or token of it was last used
  * @param sessions that are open
  * @param tokens that are valid
@@ -14,6 +15,7 @@ import org.jspecify.annotations.Nullable;
 public record AccountView(
     String name,
     List<String> roles,
+    String machines,
     Instant createdAt,
     @Nullable Instant seenAt,
     int sessions,

@@ -2,6 +2,17 @@ package bargelane.api;
 
 import java.time.Instant;
 
-/** Something that happened. */
+/**
+ * Something that happened.
+ *
+ * @param actor the account that did it; empty for the service itself
+ */
 public record EventView(
-    long id, Instant at, String kind, String subject, String run, String text, Object data) {}
+    long id,
+    Instant at,
+    String kind,
+    String subject,
+    String run,
+    String text,
+    String actor,
+    Object data) {}

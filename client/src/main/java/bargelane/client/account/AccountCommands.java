@@ -1,5 +1,6 @@
 package bargelane.client.account;
 
+import bargelane.api.AccountView;
 import picocli.CommandLine.Command;
 
 /** Accounts, and what each may do. */
@@ -11,6 +12,11 @@ import picocli.CommandLine.Command;
 public final class AccountCommands {
 
   static final String VARIABLE = "BARGELANE_SECRET";
+
+  /** What an account is limited to, to go on with after its roles. */
+  static String limit(AccountView a) {
+    return a.machines().isEmpty() ? "" : ", for the machines of \"" + a.machines() + "\" only";
+  }
 
   static final String ROLES =
       "reader (sees), planner (assesses, maps, plans), mover (loads, tests, moves), approver"

@@ -29,6 +29,13 @@ final class Add extends Common implements Callable<Integer> {
       description = AccountCommands.ROLES)
   List<String> roles;
 
+  @Option(
+      names = "--machines",
+      paramLabel = "FILTER",
+      description =
+          "Limit its roles to these machines; all if left out. See 'machine list --help'.")
+  String machines;
+
   @Option(names = "--password-file", paramLabel = "FILE", description = "File with its password.")
   Path passwordFile;
 
@@ -39,7 +46,8 @@ final class Add extends Common implements Callable<Integer> {
             ? null
             : secret("--password-file", passwordFile, AccountCommands.VARIABLE);
     Answer<AccountAdded> added =
-        api().post("/accounts", new AccountAdd(name, password, roles), AccountAdded.class);
+        api()
+            .post("/accounts", new AccountAdd(name, password, roles, machines), AccountAdded.class);
     if (output == Output.Form.json) {
       Output.json(out(), added.json());
       return 0;
@@ -47,7 +55,11 @@ final class Add extends Common implements Callable<Integer> {
     AccountAdded a = added.value();
     out()
         .println(
-            "Account " + a.account().name() + " added: " + String.join(", ", a.account().roles()));
+            "Account "
+                + a.account().name()
+                + " added: "
+                + String.join(", ", a.account().roles())
+                + AccountCommands.limit(a.account()));
     if (a.password() != null) {
       out().println("Password, told this once: " + a.password());
     }

@@ -11,10 +11,11 @@ import picocli.CommandLine.Option;
 import picocli.CommandLine.ParameterException;
 import picocli.CommandLine.Parameters;
 
-/** Change an account's roles, or its password, which ends its sessions. */
+/** Change an account's roles, its machines, or its password, which ends its sessions. */
 @Command(
     name = "edit",
-    description = "Change an account's roles, or its password, which ends its sessions.",
+    description =
+        "Change an account's roles, its machines, or its password, which ends its sessions.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane account edit ada --role reader"})
 final class Edit extends Common implements Callable<Integer> {
@@ -28,6 +29,12 @@ final class Edit extends Common implements Callable<Integer> {
   List<String> roles;
 
   @Option(
+      names = "--machines",
+      paramLabel = "FILTER",
+      description = "Limit its roles to these machines; '' lifts the limit.")
+  String machines;
+
+  @Option(
       names = "--password-file",
       paramLabel = "FILE",
       description = "File with its new password.")
@@ -35,9 +42,10 @@ final class Edit extends Common implements Callable<Integer> {
 
   @Override
   public Integer call() {
-    if (roles == null && passwordFile == null) {
+    if (roles == null && machines == null && passwordFile == null) {
       throw new ParameterException(
-          spec.commandLine(), "nothing is to be changed: give --role or --password-file");
+          spec.commandLine(),
+          "nothing is to be changed: give --role, --machines or --password-file");
     }
     String password =
         passwordFile == null
@@ -45,9 +53,18 @@ final class Edit extends Common implements Callable<Integer> {
             : secret("--password-file", passwordFile, AccountCommands.VARIABLE);
     AccountView edited =
         api()
-            .put("/accounts/" + escape(name), new AccountEdit(password, roles), AccountView.class)
+            .put(
+                "/accounts/" + escape(name),
+                new AccountEdit(password, roles, machines),
+                AccountView.class)
             .value();
-    out().println(edited.name() + " has the roles " + String.join(", ", edited.roles()) + ".");
+    out()
+        .println(
+            edited.name()
+                + " has the roles "
+                + String.join(", ", edited.roles())
+                + AccountCommands.limit(edited)
+                + ".");
     if (password != null) {
       out().println("Its password is new; its sessions have ended.");
     }

@@ -23,6 +23,7 @@ final class ListAccounts extends Common implements Callable<Integer> {
         "No account.",
         text("NAME", AccountView::name),
         text("ROLES", AccountView::roles),
+        text("MACHINES", a -> a.machines().isEmpty() ? "all" : a.machines()),
         number("SESSIONS", AccountView::sessions),
         number("TOKENS", AccountView::tokens),
         time("LAST USED", AccountView::seenAt),

@@ -39,6 +39,7 @@ final class ListEvents extends Common implements Callable<Integer> {
         number("NO", EventView::id),
         time("AT", EventView::at),
         text("KIND", EventView::kind),
+        text("BY", EventView::actor),
         text("TEXT", EventView::text));
     return 0;
   }

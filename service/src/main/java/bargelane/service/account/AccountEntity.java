@@ -23,6 +23,9 @@ public class AccountEntity {
   /** Words of its roles, with spaces between them. */
   public String roles;
 
+  /** The machines that they are limited to, as a filter; empty for all. */
+  public String machines = "";
+
   @Column(name = "created_at")
   public Instant createdAt;
 }

@@ -7,6 +7,8 @@ import bargelane.api.AccountEdit;
 import bargelane.api.AccountView;
 import bargelane.core.account.Passwords;
 import bargelane.core.account.Role;
+import bargelane.core.filter.Filter;
+import bargelane.core.filter.FilterException;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
 import bargelane.service.platform.Db;
@@ -33,6 +35,8 @@ public final class Accounts {
 
   /** A well-formed hash that no password is known for. */
   private static final String NOBODY = "$2a$" + COST + "$" + ".".repeat(53);
+
+  private static final int LONGEST_LIMIT = 1000;
 
   private static final String NAME = "[a-z0-9][a-z0-9._@-]{0,63}";
 
@@ -83,17 +87,18 @@ public final class Accounts {
           if (!all(s).isEmpty()) {
             return false;
           }
-          s.persist(fresh(name, password, Role.ofPeople()));
+          s.persist(fresh(name, password, Role.ofPeople(), ""));
           return true;
         });
   }
 
-  private AccountEntity fresh(String name, String password, Set<Role> roles) {
+  private AccountEntity fresh(String name, String password, Set<Role> roles, String machines) {
     AccountEntity a = new AccountEntity();
     a.id = Ids.next("acc");
     a.name = name;
     a.passwordHash = hash(password);
     a.roles = Roles.words(roles);
+    a.machines = machines;
     a.createdAt = clock.instant();
     return a;
   }
@@ -123,7 +128,9 @@ public final class Accounts {
     Set<Role> roles = Roles.asked(asked.roles() == null ? List.of() : asked.roles());
     boolean made = asked.password() == null || asked.password().isEmpty();
     String password = made ? Ids.secret() : strong(name, asked.password());
-    AccountEntity fresh = fresh(name, password, roles);
+    String machines = limit(asked.machines() == null ? "" : asked.machines());
+    notOfKeeper(name, roles, machines);
+    AccountEntity fresh = fresh(name, password, roles, machines);
     return db.tx(
         s -> {
           Db.lock(s, "accounts");
@@ -138,10 +145,40 @@ public final class Accounts {
         });
   }
 
-  /** Changes an account's roles, its password, or both. */
+  /** A filter of machines that roles are limited to. */
+  private static String limit(String machines) {
+    String limit = machines.strip();
+    if (limit.length() > LONGEST_LIMIT) {
+      throw ProblemException.invalid(
+          "filter-too-long",
+          "the filter of an account's machines has more than " + LONGEST_LIMIT + " characters",
+          "give the machines a label, and choose them by it");
+    }
+    try {
+      Filter.parse(limit);
+    } catch (FilterException e) {
+      throw ProblemException.invalid(
+          "filter-malformed",
+          e.getMessage() + ", at character " + (e.position() + 1) + " of the filter",
+          e.remedy());
+    }
+    return limit;
+  }
+
+  private static void notOfKeeper(String name, Set<Role> roles, String machines) {
+    if (!machines.isEmpty() && roles.contains(Role.KEEPER)) {
+      throw ProblemException.invalid(
+          "keeper-limited",
+          "a keeper can't be limited to machines: they could lift the limit from " + name,
+          "leave out the limit, or the role keeper");
+    }
+  }
+
+  /** Changes an account's roles, the machines they are limited to, its password. */
   public AccountView edit(String name, AccountEdit asked) {
     Optional<Set<Role>> roles = Optional.ofNullable(asked.roles()).map(Roles::asked);
     Optional<String> hash = Optional.ofNullable(asked.password()).map(p -> hash(strong(name, p)));
+    Optional<String> machines = Optional.ofNullable(asked.machines()).map(Accounts::limit);
     AccountView edited =
         db.tx(
             s -> {
@@ -154,6 +191,8 @@ public final class Accounts {
                     }
                     a.roles = Roles.words(r);
                   });
+              machines.ifPresent(m -> a.machines = m);
+              notOfKeeper(name, Roles.stored(a.roles), a.machines);
               hash.ifPresent(
                   h -> {
                     a.passwordHash = h;
@@ -217,6 +256,7 @@ public final class Accounts {
     return new AccountView(
         a.name,
         Roles.list(Roles.stored(a.roles)),
+        a.machines,
         a.createdAt,
         seen.orElse(null),
         sessions.get(true).intValue(),

@@ -5,6 +5,7 @@ import bargelane.core.account.Role;
 import java.util.Collection;
 import java.util.Optional;
 import java.util.Set;
+import java.util.function.Function;
 
 /**
  * Who calls.
@@ -12,6 +13,7 @@ import java.util.Set;
  * @param account its name; empty for whoever is not signed in
  * @param token id of the session or token
  * @param csrf what a write of a session must carry
+ * @param machines a filter of the machines that its roles are limited to; empty for all
  * @param tug the tug whose token it is
  */
 public record Caller(
@@ -21,6 +23,7 @@ public record Caller(
     Kind kind,
     String csrf,
     Set<Role> roles,
+    String machines,
     Optional<String> tug,
     String address) {
 
@@ -35,7 +38,7 @@ public record Caller(
 
   /** Somebody who is not signed in. */
   public static Caller nobody(String address) {
-    return new Caller("", "", "", Kind.NOBODY, "", Set.of(), Optional.empty(), address);
+    return new Caller("", "", "", Kind.NOBODY, "", Set.of(), "", Optional.empty(), address);
   }
 
   /** Whether it may do what needs one of these. */
@@ -45,5 +48,10 @@ public record Caller(
 
   public boolean may(Need need) {
     return may(Set.of(need));
+  }
+
+  /** The tows that it is limited to, if it is, as they are looked up by its filter. */
+  public Optional<Set<String>> tows(Function<String, Set<String>> lookUp) {
+    return machines.isEmpty() ? Optional.empty() : Optional.of(lookUp.apply(machines));
   }
 }

@@ -329,6 +329,8 @@ public final class Tokens {
                   },
                   t.csrf,
                   roles(t, owner),
+                  // A tug's token is for its leases, whatever the account sees.
+                  t.kind.equals("tug") ? "" : owner.machines,
                   Optional.ofNullable(t.tug),
                   address));
         });

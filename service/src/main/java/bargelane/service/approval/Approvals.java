@@ -251,23 +251,28 @@ public final class Approvals {
    * The newest ones first.
    *
    * @param wave of this one, by id or name; empty for all
+   * @param tows of these only, where they are given
    * @param open only those that nobody has answered
    */
-  public List<ApprovalView> list(String wave, boolean open) {
-    return services.db().tx(s -> list(s, wave, open));
+  public List<ApprovalView> list(String wave, Optional<Set<String>> tows, boolean open) {
+    return services.db().tx(s -> list(s, wave, tows, open));
   }
 
   /** The same, for a page that shows them. */
-  public static List<ApprovalView> list(Session s, String wave, boolean open) {
+  public static List<ApprovalView> list(
+      Session s, String wave, Optional<Set<String>> tows, boolean open) {
     String tow = wave.isEmpty() ? "" : Waves.tow(s, Waves.find(s, wave)).id;
     Map<String, Optional<Scope>> now = new HashMap<>();
     return Db.query(
             s,
             ApprovalEntity.class,
             "from ApprovalEntity where (?1 = '' or towId = ?1) and (outcome = '' or ?2 = false)"
+                + " and (?3 = true or towId in ?4)"
                 + " order by askedAt desc, id",
             tow,
-            open)
+            open,
+            tows.isEmpty(),
+            tows.orElse(Set.of("")))
         .setMaxResults(LISTED)
         .getResultList()
         .stream()

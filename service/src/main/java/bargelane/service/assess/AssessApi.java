@@ -18,6 +18,7 @@ import bargelane.api.WhatIfRequest;
 import bargelane.api.WhatIfView;
 import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
+import bargelane.service.http.Reach;
 
 /** Endpoints of assessments, and of the prices and rules that they go by. */
 public record AssessApi(
@@ -104,6 +105,7 @@ public record AssessApi(
             "/machines/{machine}/assessments",
             "What the newest revisions say of a machine",
             Need.READ)
+        .limited(Reach.MACHINE)
         .lists(MachineAssessment.class, r -> rows.ofMachine(r.path("machine")));
     e.get("/assessments/{assessment}/comparison", "Two revisions side by side", Need.READ)
         .heavy()

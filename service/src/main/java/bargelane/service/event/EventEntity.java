@@ -30,6 +30,9 @@ public class EventEntity {
 
   public String text;
 
+  /** The account that did it; empty for the service itself. */
+  public String actor;
+
   @JdbcTypeCode(SqlTypes.JSON)
   public String data;
 }

@@ -12,6 +12,7 @@ import java.sql.Statement;
 import java.time.Clock;
 import java.util.HashSet;
 import java.util.List;
+import java.util.Optional;
 import java.util.Set;
 import java.util.concurrent.atomic.AtomicLong;
 import org.hibernate.Session;
@@ -74,6 +75,7 @@ public final class Events implements Closeable {
     event.subject = subject;
     event.runId = runId == null ? "" : runId;
     event.text = text;
+    event.actor = Actor.now();
     event.data = data == null ? null : Json.text(data);
     session.persist(event);
   }
@@ -104,9 +106,20 @@ public final class Events implements Closeable {
 
   /** Events after a number, oldest first. */
   public List<EventView> after(long id, int most) {
+    return after(id, most, Optional.empty());
+  }
+
+  /** The same, of some subjects only where they are given. */
+  public List<EventView> after(long id, int most, Optional<Set<String>> subjects) {
     return db.tx(
         s ->
-            Db.query(s, EventEntity.class, "from EventEntity where id > ?1 order by id", id)
+            Db.query(
+                    s,
+                    EventEntity.class,
+                    "from EventEntity where id > ?1 and (?2 = true or subject in ?3) order by id",
+                    id,
+                    subjects.isEmpty(),
+                    subjects.orElse(Set.of("")))
                 .setMaxResults(most)
                 .getResultList()
                 .stream()
@@ -117,12 +130,17 @@ public final class Events implements Closeable {
   /**
    * The newest events that people look back at, newest first: not single steps, progress and
    * passes.
+   *
+   * @param subjects of which; of all where none are given
    */
-  public List<EventView> newest(Session session, int most) {
+  public List<EventView> newest(Session session, int most, Optional<Set<String>> subjects) {
     return Db.query(
             session,
             EventEntity.class,
-            "from EventEntity where kind not in ('step', 'progress', 'pass') order by id desc")
+            "from EventEntity where kind not in ('step', 'progress', 'pass')"
+                + " and (?1 = true or subject in ?2) order by id desc",
+            subjects.isEmpty(),
+            subjects.orElse(Set.of("")))
         .setMaxResults(most)
         .getResultList()
         .stream()
@@ -138,6 +156,7 @@ public final class Events implements Closeable {
         e.subject,
         e.runId,
         e.text,
+        e.actor,
         e.data == null ? null : Json.object(e.data));
   }
 

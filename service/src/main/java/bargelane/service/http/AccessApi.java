@@ -22,6 +22,7 @@ public record AccessApi(Db db, Accounts accounts, Tokens tokens, Events events, 
   @Override
   public void add(Endpoints e) {
     e.get("/health", "Whether the service works", Need.NOTHING)
+        .limited(Reach.ALL)
         .gives(
             Health.class,
             r -> {
@@ -29,8 +30,10 @@ public record AccessApi(Db db, Accounts accounts, Tokens tokens, Events events, 
               return new Health("up", "0.1.0", clock.instant());
             });
     e.get("/live", "Whether the service runs, whatever its database does", Need.NOTHING)
+        .limited(Reach.ALL)
         .gives(Health.class, r -> new Health("up", "0.1.0", clock.instant()));
     e.post("/sign-in", "Sign in to the console", Need.NOTHING)
+        .limited(Reach.ALL)
         .secret()
         .longest(16 << 10)
         .takes(SignIn.class)
@@ -50,20 +53,27 @@ public record AccessApi(Db db, Accounts accounts, Tokens tokens, Events events, 
               return signedIn(caller);
             });
     e.post("/sign-out", "End the session or token that this comes with", Need.SIGN_IN)
+        .limited(Reach.ALL)
         .does(
             r -> {
               tokens.end(r.caller());
               r.ctx().removeCookie(HttpApi.COOKIE);
             });
-    e.get("/me", "Who is signed in", Need.SIGN_IN).gives(SignedIn.class, r -> signedIn(r.caller()));
+    e.get("/me", "Who is signed in", Need.SIGN_IN)
+        .limited(Reach.ALL)
+        .gives(SignedIn.class, r -> signedIn(r.caller()));
     e.get("/events", "Events after a number, oldest first", Need.READ)
+        .limited(Reach.NARROWED)
         .number("after", 0, "the number of the last event that is known")
         .first(200, 1000)
-        .lists(EventView.class, r -> events.after(r.number("after"), r.number("size")));
+        .lists(EventView.class, r -> events.after(r.number("after"), r.number("size"), r.tows()));
   }
 
   private static SignedIn signedIn(Caller caller) {
     return new SignedIn(
-        caller.account(), caller.csrf(), caller.roles().stream().sorted().map(Role::word).toList());
+        caller.account(),
+        caller.csrf(),
+        caller.roles().stream().sorted().map(Role::word).toList(),
+        caller.machines());
   }
 }

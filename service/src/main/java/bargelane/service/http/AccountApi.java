@@ -32,15 +32,18 @@ public record AccountApi(Accounts accounts, Tokens tokens, Audit audit) implemen
     e.delete("/accounts/{account}", "Remove an account, its sessions and its tokens", Need.KEEP)
         .does(r -> accounts.remove(r.path("account")));
     e.put("/me/password", "Change the own password; other sessions end", Need.SIGN_IN)
+        .limited(Reach.ALL)
         .takes(PasswordChange.class)
         .does(
             (r, b) ->
                 accounts.changePassword(
                     r.caller(), String.valueOf(b.current()), String.valueOf(b.password())));
     e.get("/tokens", "Sessions and tokens, the last one used first", Need.SIGN_IN)
+        .limited(Reach.ALL)
         .query("account", "", "whose, by a keeper; the own ones if left out")
         .lists(TokenView.class, r -> tokens.list(r.query("account"), r.caller()));
     e.post("/tokens", "Make a token; its secret is told once", Need.SIGN_IN)
+        .limited(Reach.ALL)
         .secret()
         .takes(TokenAdd.class)
         .creates(TokenAdded.class, (r, b) -> tokens.add(b, r.caller()));
@@ -57,6 +60,7 @@ public record AccountApi(Accounts accounts, Tokens tokens, Audit audit) implemen
         .heavy()
         .gives(AuditCheck.class, r -> audit.verify());
     e.delete("/tokens/{token}", "Revoke a session or a token at once", Need.SIGN_IN)
+        .limited(Reach.ALL)
         .does(r -> tokens.revoke(r.path("token"), r.caller()));
   }
 }

@@ -100,6 +100,7 @@ final class Audited {
           stranger.kind(),
           "",
           stranger.roles(),
+          stranger.machines(),
           stranger.tug(),
           stranger.address());
     } catch (IOException e) {

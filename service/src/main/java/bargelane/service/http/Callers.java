@@ -50,6 +50,20 @@ final class Callers {
     }
   }
 
+  /** Refuses whoever is limited to some machines. */
+  static void unlimited(Caller caller) {
+    if (!caller.machines().isEmpty()) {
+      throw new ProblemException(
+          403,
+          "account-limited",
+          caller.account()
+              + " is limited to machines of '"
+              + caller.machines()
+              + "', and this is about more",
+          "ask somebody who is not limited, or a keeper to lift the limit");
+    }
+  }
+
   private Caller known(Context ctx) {
     String header = ctx.header("Authorization");
     boolean bearer = header != null && header.regionMatches(true, 0, "Bearer ", 0, 7);

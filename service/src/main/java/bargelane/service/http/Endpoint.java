@@ -8,6 +8,7 @@ import java.util.Set;
  * One endpoint of the API.
  *
  * @param needs what whoever calls must be allowed, one of these
+ * @param reach what of it is for an account that is limited to some machines
  * @param secret whether its answer may never be stored
  * @param longest bytes that its body may have
  * @param heavy whether it takes long: few of these are done at once
@@ -21,6 +22,7 @@ record Endpoint(
     String summary,
     List<Query> queries,
     Set<Need> needs,
+    Reach reach,
     boolean secret,
     int longest,
     boolean heavy,

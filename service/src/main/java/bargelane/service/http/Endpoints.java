@@ -91,6 +91,7 @@ public final class Endpoints {
     private final String summary;
     private final List<Endpoint.Query> queries = new ArrayList<>();
     private final Set<Need> needs;
+    private Reach reach = Reach.NONE;
     private boolean secret;
     private int longest = USUAL_BODY;
     private boolean heavy;
@@ -142,6 +143,15 @@ public final class Endpoints {
           .number("size", 50, "entries a page, 1 to 500", 1, LONGEST_PAGE);
     }
 
+    /** What of it is for an account that is limited to some machines; nothing unless said. */
+    public Route limited(Reach to) {
+      if (!to.part().isEmpty() && !path.contains("{" + to.part() + "}")) {
+        throw new IllegalArgumentException(path + " names no " + to.part());
+      }
+      reach = to;
+      return this;
+    }
+
     /** Its answer holds a secret: it is told once and never stored. */
     public Route secret() {
       secret = true;
@@ -174,6 +184,7 @@ public final class Endpoints {
               summary,
               List.copyOf(queries),
               Set.copyOf(needs),
+              reach,
               secret,
               longest,
               heavy,

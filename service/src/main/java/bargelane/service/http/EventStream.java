@@ -12,6 +12,7 @@ import io.javalin.http.Context;
 import io.javalin.http.sse.SseClient;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.ExecutorService;
@@ -35,6 +36,7 @@ final class EventStream {
 
   private final Events events;
   private final Tokens tokens;
+  private final Limits limits;
   private final Map<String, Integer> open = new ConcurrentHashMap<>();
   private final ExecutorService threads =
       Executors.newCachedThreadPool(
@@ -44,7 +46,8 @@ final class EventStream {
             return t;
           });
 
-  EventStream(Events events, Tokens tokens) {
+  EventStream(Events events, Tokens tokens, Limits limits) {
+    this.limits = limits;
     this.events = events;
     this.tokens = tokens;
   }
@@ -122,14 +125,20 @@ final class EventStream {
           }
         }
         List<EventView> fresh = events.after(after, BATCH);
+        List<EventView> moved = figures.fresh();
+        Optional<Set<String>> own =
+            fresh.isEmpty() && moved.isEmpty() ? Optional.empty() : caller.tows(limits::tows);
         for (EventView e : fresh) {
-          client.sendEvent(e.kind(), Json.text(e), String.valueOf(e.id()));
+          if (own.isEmpty() || own.get().contains(e.subject())) {
+            client.sendEvent(e.kind(), Json.text(e), String.valueOf(e.id()));
+          }
           after = e.id();
         }
-        List<EventView> moved = figures.fresh();
         for (EventView f : moved) {
-          // Without a number: whoever comes back goes on after the last event.
-          client.sendEvent(f.kind(), Json.text(f));
+          if (own.isEmpty() || own.get().contains(f.subject())) {
+            // Without a number: whoever comes back goes on after the last event.
+            client.sendEvent(f.kind(), Json.text(f));
+          }
         }
         if (fresh.isEmpty() && moved.isEmpty()) {
           events.await(seen, KEEP_ALIVE_MS);

@@ -4,6 +4,7 @@ import bargelane.core.account.Need;
 import bargelane.service.account.Audit;
 import bargelane.service.account.Caller;
 import bargelane.service.account.Tokens;
+import bargelane.service.event.Actor;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
@@ -58,6 +59,7 @@ public final class HttpApi implements Closeable {
   private final Javalin http;
   private final SecureListener listener;
   private final Callers callers;
+  private final Limits limits;
   private final Audited audited;
   private final Once once;
   private final EventStream stream;
@@ -73,6 +75,7 @@ public final class HttpApi implements Closeable {
       SecureListener listener,
       Endpoints endpoints,
       Tokens tokens,
+      Limits limits,
       Audit audit,
       Events events,
       Db db,
@@ -81,9 +84,10 @@ public final class HttpApi implements Closeable {
       Runnable measure) {
     this.listener = listener;
     this.callers = new Callers(tokens);
+    this.limits = limits;
     this.audited = new Audited(audit);
     this.once = new Once(db, clock);
-    this.stream = new EventStream(events, tokens);
+    this.stream = new EventStream(events, tokens, limits);
     this.meters = meters;
     this.measure = measure;
     this.endpoints = endpoints;
@@ -137,7 +141,7 @@ public final class HttpApi implements Closeable {
     r.get(
         "/metrics",
         ctx -> {
-          callers.allowed(ctx, READ);
+          Callers.unlimited(callers.allowed(ctx, READ));
           measure.run();
           ctx.contentType("text/plain; version=0.0.4").result(meters.scrape());
         });
@@ -223,8 +227,8 @@ public final class HttpApi implements Closeable {
     long begun = System.nanoTime();
     try {
       Caller caller = callers.known(ctx, e.needs());
-      audited.ifRefused(ctx, e, caller, () -> Callers.mayDo(caller, e.needs()));
-      Request request = new Request(ctx, caller, e);
+      audited.ifRefused(ctx, e, caller, () -> mayCall(ctx, e, caller));
+      Request request = new Request(ctx, caller, e, limits);
       Bodies.read(
           ctx.bodyInputStream(),
           ctx.req().getContentLengthLong(),
@@ -232,7 +236,7 @@ public final class HttpApi implements Closeable {
           body -> {
             json(ctx, e, body);
             try (Turn turn = turn(e)) {
-              audited.call(ctx, e, caller, body, () -> act(ctx, e, request, body));
+              audited.call(ctx, e, caller, body, () -> by(ctx, e, request, body));
             }
           });
     } finally {
@@ -240,6 +244,22 @@ public final class HttpApi implements Closeable {
           .tag("endpoint", e.method() + " " + e.path())
           .register(meters)
           .record(System.nanoTime() - begun, TimeUnit.NANOSECONDS);
+    }
+  }
+
+  private void mayCall(Context ctx, Endpoint e, Caller caller) {
+    Callers.mayDo(caller, e.needs());
+    if (caller.machines().isEmpty()) {
+      return;
+    }
+    Reach reach = e.reach();
+    if (reach == Reach.NONE) {
+      Callers.unlimited(caller);
+    }
+    String part = reach.part();
+    if (!part.isEmpty() && !limits.holds(reach, ctx.pathParam(part), caller.machines())) {
+      // As if it were not there: what there is besides is not told either.
+      throw ProblemException.missing(part, ctx.pathParam(part));
     }
   }
 
@@ -264,6 +284,15 @@ public final class HttpApi implements Closeable {
           .after(HEAVY_WAIT_SECONDS);
     }
     return new Turn(Optional.of(heavy));
+  }
+
+  private void by(Context ctx, Endpoint e, Request request, byte[] body) throws Exception {
+    Actor.acts(
+        request.by(),
+        () -> {
+          act(ctx, e, request, body);
+          return null;
+        });
   }
 
   private void act(Context ctx, Endpoint e, Request request, byte[] body) throws Exception {

@@ -135,6 +135,7 @@ final class OpenApi {
     // Which roles may call it; the specification has no place of its own for it.
     operation.addExtension(
         "x-needs", e.needs().stream().sorted().map(Need::word).collect(Collectors.toList()));
+    operation.addExtension("x-limited", e.reach().word());
     return operation;
   }
 

@@ -5,6 +5,7 @@ import bargelane.service.platform.ProblemException;
 import io.javalin.http.Context;
 import java.util.List;
 import java.util.Optional;
+import java.util.Set;
 
 /** One call of an endpoint. */
 public final class Request {
@@ -14,14 +15,16 @@ public final class Request {
   private final Context ctx;
   private final Caller caller;
   private final Endpoint endpoint;
+  private final Limits limits;
 
   /**
    * @throws ProblemException if it has a parameter that the endpoint does not know
    */
-  Request(Context ctx, Caller caller, Endpoint endpoint) {
+  Request(Context ctx, Caller caller, Endpoint endpoint, Limits limits) {
     this.ctx = ctx;
     this.caller = caller;
     this.endpoint = endpoint;
+    this.limits = limits;
     ctx.pathParamMap().forEach((name, value) -> printable(name, value));
     ctx.queryParamMap().forEach((name, values) -> values.forEach(v -> printable(name, v)));
     List<String> known = endpoint.queries().stream().map(Endpoint.Query::name).toList();
@@ -62,6 +65,24 @@ public final class Request {
 
   public Caller caller() {
     return caller;
+  }
+
+  /** The machines that whoever calls is limited to, as a filter; empty for all. */
+  public String machines() {
+    return narrowed(caller.machines());
+  }
+
+  /** Ids of the tows that whoever calls is limited to, if they are limited. */
+  public Optional<Set<String>> tows() {
+    return narrowed(caller.tows(limits::tows));
+  }
+
+  private <T> T narrowed(T by) {
+    if (endpoint.reach() != Reach.NARROWED) {
+      throw new IllegalStateException(
+          endpoint.method() + " " + endpoint.path() + " does not declare that it narrows");
+    }
+    return by;
   }
 
   /** A part of the path. */

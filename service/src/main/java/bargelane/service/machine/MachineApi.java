@@ -15,6 +15,7 @@ import bargelane.api.SiteView;
 import bargelane.api.SurveyView;
 import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
+import bargelane.service.http.Reach;
 import bargelane.service.run.Runs;
 import bargelane.service.site.Sites;
 
@@ -66,6 +67,7 @@ public record MachineApi(
 
   private void machines(Endpoints e) {
     e.get("/machines", "List machines", Need.READ)
+        .limited(Reach.NARROWED)
         .query("filter", "", "as docs/filters.md describes; all if left out")
         .query("sort", "name", "name, os, cpus, memory, disk or firstSeen; -name descends")
         .paged()
@@ -73,20 +75,28 @@ public record MachineApi(
             MachineView.class,
             r ->
                 machines.list(
-                    r.query("filter"), r.query("sort"), r.number("page"), r.number("size")));
+                    r.query("filter"),
+                    r.machines(),
+                    r.query("sort"),
+                    r.number("page"),
+                    r.number("size")));
     e.get("/machines/{machine}", "One machine", Need.READ)
+        .limited(Reach.MACHINE)
         .gives(MachineView.class, r -> machines.view(r.path("machine")));
     e.get("/machines/{machine}/facts", "What each source says of a machine, and when", Need.READ)
+        .limited(Reach.MACHINE)
         .lists(FactView.class, r -> machines.facts(r.path("machine")));
     e.get(
             "/machines/{machine}/surveys",
             "What was read from inside a machine, newest first",
             Need.READ)
+        .limited(Reach.MACHINE)
         .lists(SurveyView.class, r -> machines.surveys(r.path("machine")));
     e.get(
             "/machines/{machine}/changes",
             "What scans found different about a machine, newest first",
             Need.READ)
+        .limited(Reach.MACHINE)
         .paged()
         .pages(
             ChangeView.class,

@@ -9,7 +9,7 @@ import java.util.Locale;
 import java.util.stream.Collectors;
 
 /** A filter as a condition of HQL on a machine {@code m}, its values as positional parameters. */
-final class MachineFilter {
+public final class MachineFilter {
 
   private static final String IN_WAVE =
       "m.id in (select w.machineId from MachineWaveEntity w where ";
@@ -31,7 +31,7 @@ final class MachineFilter {
   }
 
   /** Reads an expression; what can't be read is told with its character. */
-  static MachineFilter of(String expression) {
+  public static MachineFilter of(String expression) {
     return of(expression, "m.labels");
   }
 
@@ -40,9 +40,19 @@ final class MachineFilter {
     return of(expression, "m.toldLabels");
   }
 
+  /** What both of two expressions choose. */
+  static MachineFilter ofBoth(String expression, String other) {
+    // Each is read by itself: what is in one can't end the other.
+    return new MachineFilter(new Filter.And(List.of(parse(expression), parse(other))), "m.labels");
+  }
+
   private static MachineFilter of(String expression, String labels) {
+    return new MachineFilter(parse(expression), labels);
+  }
+
+  private static Filter parse(String expression) {
     try {
-      return new MachineFilter(Filter.parse(expression), labels);
+      return Filter.parse(expression);
     } catch (FilterException e) {
       throw ProblemException.invalid(
           "filter-malformed",
@@ -51,11 +61,11 @@ final class MachineFilter {
     }
   }
 
-  String condition() {
+  public String condition() {
     return condition;
   }
 
-  Object[] parameters() {
+  public Object[] parameters() {
     return parameters.toArray();
   }
 

@@ -113,9 +113,10 @@ public final class Machines {
    * One page of the machines that a filter chooses.
    *
    * @param filter as docs/filters.md describes; empty for all
+   * @param among only of those that this filter chooses; empty for all
    * @param sort a field, with a dash before it for descending
    */
-  public Page<MachineView> list(String filter, String sort, int page, int size) {
+  public Page<MachineView> list(String filter, String among, String sort, int page, int size) {
     String field = sort.startsWith("-") ? sort.substring(1) : sort;
     if (!SORTS.containsKey(field)) {
       throw ProblemException.invalid(
@@ -124,7 +125,7 @@ public final class Machines {
           "sort by one of " + SORTS.keySet().stream().sorted().toList());
     }
     checkPage(page, size);
-    MachineFilter chosen = MachineFilter.of(filter);
+    MachineFilter chosen = MachineFilter.ofBoth(filter, among);
     String where = "from MachineEntity m where " + chosen.condition();
     return db.tx(
         s -> {
@@ -159,6 +160,35 @@ public final class Machines {
           "page " + page + " of size " + size,
           "pages begin at 0, sizes go from 1 to 500");
     }
+  }
+
+  /** Whether a filter chooses a machine that is there. */
+  public static boolean within(Session s, String ref, String filter) {
+    MachineFilter chosen = MachineFilter.of(filter);
+    List<Object> parameters = new ArrayList<>(List.of(chosen.parameters()));
+    parameters.add(find(s, ref).id);
+    return Db.first(
+            s,
+            String.class,
+            "select m.id from MachineEntity m where m.id = ?"
+                + parameters.size()
+                + " and "
+                + chosen.condition(),
+            parameters.toArray())
+        .isPresent();
+  }
+
+  /** How many machines that are there a filter chooses. */
+  public static int count(Session s, String filter) {
+    MachineFilter chosen = MachineFilter.of(filter);
+    return Db.first(
+            s,
+            Long.class,
+            "select count(*) from MachineEntity m where m.vanishedAt is null and "
+                + chosen.condition(),
+            chosen.parameters())
+        .orElse(0L)
+        .intValue();
   }
 
   /** The ids of the machines that a filter chooses. */

@@ -107,6 +107,7 @@ public final class Consoles {
                             c[0].toString(),
                             c[1].toString(),
                             "a console changed",
+                            "",
                             Map.of("at", c[2])))
                 .toList());
   }

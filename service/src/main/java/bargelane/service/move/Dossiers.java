@@ -6,6 +6,8 @@ import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.TowEntity;
 import java.util.List;
+import java.util.Optional;
+import java.util.Set;
 
 /** Records of finished moves. */
 public final class Dossiers {
@@ -17,15 +19,18 @@ public final class Dossiers {
   }
 
   /** Those of a wave, or all where it is empty; the newest first. */
-  public List<DossierView> list(String wave) {
+  public List<DossierView> list(String wave, Optional<Set<String>> tows) {
     return db.tx(
         s -> {
           String tow = wave.isEmpty() ? "" : Waves.tow(s, Waves.find(s, wave)).id;
           return Db.list(
                   s,
                   DossierEntity.class,
-                  "from DossierEntity where (?1 = '' or towId = ?1) order by at desc",
-                  tow)
+                  "from DossierEntity where (?1 = '' or towId = ?1) and (?2 = true or towId in ?3)"
+                      + " order by at desc",
+                  tow,
+                  tows.isEmpty(),
+                  tows.orElse(Set.of("")))
               .stream()
               .map(
                   d ->

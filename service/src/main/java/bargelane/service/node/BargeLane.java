@@ -7,6 +7,7 @@ import bargelane.service.http.Endpoints;
 import bargelane.service.http.HttpApi;
 import bargelane.service.http.SecureListener;
 import bargelane.service.overview.Measures;
+import bargelane.service.overview.OwnMachines;
 import bargelane.service.platform.DatabaseClock;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.ProblemException;
@@ -131,6 +132,7 @@ public final class BargeLane implements Closeable {
                       listener,
                       endpoints,
                       rooms.tokens,
+                      new OwnMachines(db),
                       rooms.audit,
                       events,
                       db,

@@ -10,6 +10,7 @@ import bargelane.api.WaveCard;
 import bargelane.api.WaveView;
 import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
+import bargelane.service.http.Reach;
 import bargelane.service.plan.Waves;
 import bargelane.service.replication.ReplicationViews;
 
@@ -21,16 +22,22 @@ public record OverviewApi(
   @Override
   public void add(Endpoints e) {
     e.get("/overview", "What needs the engineer now", Need.READ)
-        .gives(Overview.class, r -> overview.view());
-    e.get("/waves", "List waves", Need.READ).lists(WaveCard.class, r -> pages.cards());
+        .limited(Reach.NARROWED)
+        .gives(Overview.class, r -> overview.view(r.tows(), r.machines()));
+    e.get("/waves", "List waves", Need.READ)
+        .limited(Reach.NARROWED)
+        .lists(WaveCard.class, r -> pages.cards(r.tows()));
     e.post("/waves", "Plan a wave", Need.PLAN)
         .takes(WaveAdd.class)
         .creates(WaveView.class, (r, b) -> pages.wave(waves.add(b)));
     e.get("/waves/{wave}", "One wave", Need.READ)
+        .limited(Reach.WAVE)
         .gives(WaveView.class, r -> pages.wave(r.path("wave")));
     e.delete("/waves/{wave}", "Remove a wave that has no recovery point", Need.PLAN)
+        .limited(Reach.WAVE)
         .does(r -> waves.remove(r.path("wave")));
     e.put("/waves/{wave}/size", "Choose a machine's size", Need.PLAN)
+        .limited(Reach.WAVE)
         .takes(SizeChoice.class)
         .gives(
             WaveView.class,
@@ -39,13 +46,16 @@ public record OverviewApi(
               return pages.wave(r.path("wave"));
             });
     e.get("/waves/{wave}/points", "Recovery points", Need.READ)
+        .limited(Reach.WAVE)
         .lists(PointView.class, r -> replication.points(waves.state(r.path("wave")).tow.id));
     e.get("/waves/{wave}/passes", "Passes, newest first", Need.READ)
+        .limited(Reach.WAVE)
         .first(40)
         .lists(
             PassView.class,
             r -> replication.passes(waves.state(r.path("wave")).tow.id, r.number("size")));
     e.post("/waves/{wave}/pause", "Hold back the passes of the timetable", Need.MOVE)
+        .limited(Reach.WAVE)
         .gives(
             WaveView.class,
             r -> {
@@ -53,6 +63,7 @@ public record OverviewApi(
               return pages.wave(r.path("wave"));
             });
     e.post("/waves/{wave}/resume", "Let the passes of the timetable go on", Need.MOVE)
+        .limited(Reach.WAVE)
         .gives(
             WaveView.class,
             r -> {
@@ -60,12 +71,14 @@ public record OverviewApi(
               return pages.wave(r.path("wave"));
             });
     e.post("/waves/{wave}/passes", "Make a pass now", Need.MOVE)
+        .limited(Reach.WAVE)
         .flag("deep", "compare every byte of the copies with the source; trust no digest")
         .begins(RunView.class, r -> waves.pass(r.path("wave"), r.flag("deep"), r.by()));
     e.post(
             "/waves/{wave}/scrub",
             "Hold the copies at the target against their digests now",
             Need.MOVE)
+        .limited(Reach.WAVE)
         .begins(RunView.class, r -> waves.scrub(r.path("wave"), r.by()));
   }
 }

@@ -13,6 +13,7 @@ import bargelane.core.wave.Need.Failure;
 import bargelane.core.wave.Need.Urgency;
 import bargelane.service.approval.Approvals;
 import bargelane.service.event.Events;
+import bargelane.service.machine.Machines;
 import bargelane.service.plan.WaveStanding;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
@@ -31,6 +32,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import org.hibernate.Session;
 
 /** What needs the engineer now, most urgent first; the estate along the gates; the waves. */
@@ -48,24 +50,28 @@ public final class OverviewPage {
     this.clock = clock;
   }
 
-  public Overview view() {
+  /**
+   * The page.
+   *
+   * @param tows of which tows; of all, and of the sites, where none are given
+   * @param machines a filter of the machines that are counted; empty for all
+   */
+  public Overview view(Optional<Set<String>> tows, String machines) {
     return db.tx(
         s -> {
-          List<WaveStanding> standings = waves.standings(s);
+          List<WaveStanding> standings = waves.standings(s, tows);
           List<bargelane.core.wave.Need> needs = new ArrayList<>();
           standings.forEach(x -> needs.addAll(needs(s, x)));
-          needs.addAll(sites(s));
-          needs.addAll(approvals(s));
+          if (tows.isEmpty()) {
+            needs.addAll(sites(s));
+          }
+          needs.addAll(approvals(s, tows));
           needs.sort(Comparator.comparing(bargelane.core.wave.Need::urgency));
           List<WaveCard> cards = standings.stream().map(WavePages::card).toList();
           Map<String, Integer> gates = new LinkedHashMap<>();
           for (Gate g : Gate.values()) {
             gates.put(g.word(), cards.stream().mapToInt(c -> c.gates().get(g.word())).sum());
           }
-          int machines =
-              Db.first(s, Long.class, "select count(*) from MachineEntity where vanishedAt is null")
-                  .orElse(0L)
-                  .intValue();
           return new Overview(
               clock.instant(),
               needs.stream()
@@ -80,11 +86,11 @@ public final class OverviewPage {
                               n.since().orElse(null)))
                   .toList(),
               gates,
-              machines,
+              Machines.count(s, machines),
               cards.stream().mapToInt(WaveCard::machines).sum(),
               cards,
-              Runs.list(s, "", true, false, 10),
-              events.newest(s, 14));
+              Runs.list(s, tows, true, false, 10),
+              events.newest(s, 14, tows));
         });
   }
 
@@ -169,8 +175,8 @@ public final class OverviewPage {
         .toList();
   }
 
-  private static List<bargelane.core.wave.Need> approvals(Session s) {
-    return Approvals.list(s, "", true).stream()
+  private static List<bargelane.core.wave.Need> approvals(Session s, Optional<Set<String>> tows) {
+    return Approvals.list(s, "", tows, true).stream()
         .map(
             a ->
                 new bargelane.core.wave.Need(

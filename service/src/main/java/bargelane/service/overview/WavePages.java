@@ -40,6 +40,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import org.hibernate.Session;
 
 /** A wave's page, and its card among others. */
@@ -57,15 +58,17 @@ public final class WavePages {
     this.clock = clock;
   }
 
-  public List<WaveCard> cards() {
-    return db.tx(s -> standings(s).stream().map(WavePages::card).toList());
+  /** Of some tows, or of all where none are given. */
+  public List<WaveCard> cards(Optional<Set<String>> tows) {
+    return db.tx(s -> standings(s, tows).stream().map(WavePages::card).toList());
   }
 
-  /** Where all waves stand, in the order in which they were planned. */
-  List<WaveStanding> standings(Session s) {
+  /** Where waves stand, in the order in which they were planned. */
+  List<WaveStanding> standings(Session s, Optional<Set<String>> tows) {
     Instant now = clock.instant();
     Inventories shores = new Inventories(s);
     return Waves.towsInOrder(s).stream()
+        .filter(tow -> tows.isEmpty() || tows.get().contains(tow))
         .map(tow -> WaveStanding.of(s, shores, TowState.load(s, tow), now))
         .toList();
   }
@@ -104,8 +107,9 @@ public final class WavePages {
 
   private WaveView wave(Session s, Inventories shores, WaveStanding x) {
     TowState state = x.state();
-    List<RunView> running = Runs.list(s, state.tow.id, true, false, 10);
-    List<RunView> recent = Runs.list(s, state.tow.id, false, false, 12);
+    Optional<Set<String>> own = Optional.of(Set.of(state.tow.id));
+    List<RunView> running = Runs.list(s, own, true, false, 10);
+    List<RunView> recent = Runs.list(s, own, false, false, 12);
     List<MemberView> members = new ArrayList<>();
     for (int i = 0; i < state.members.size(); i++) {
       MemberEntity m = state.members.get(i);

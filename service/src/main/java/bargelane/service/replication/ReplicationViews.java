@@ -46,6 +46,7 @@ public final class ReplicationViews {
                             p[1].toString(),
                             String.valueOf(p[2]),
                             "pass " + p[3],
+                            "",
                             Map.of("pass", p[0], "done", p[4], "total", p[5], "sent", p[6])))
                 .toList());
   }

@@ -2,6 +2,7 @@ package bargelane.service.replication;
 
 import bargelane.core.replication.LegState;
 import bargelane.core.replication.PassState;
+import bargelane.service.machine.MachineFilter;
 import bargelane.service.platform.Db;
 import java.time.Instant;
 import java.util.List;
@@ -52,6 +53,22 @@ public final class Tows {
       }
     }
     return changed;
+  }
+
+  /** Ids of the tows all of whose machines a filter chooses. */
+  public static Set<String> within(Session s, String filter) {
+    MachineFilter chosen = MachineFilter.of(filter);
+    return Set.copyOf(
+        Db.list(
+            s,
+            String.class,
+            "select t.id from TowEntity t"
+                + " where exists (select 1 from MemberEntity a where a.towId = t.id)"
+                + " and not exists (select 1 from MemberEntity x where x.towId = t.id"
+                + " and x.machineId not in (select m.id from MachineEntity m where "
+                + chosen.condition()
+                + "))",
+            chosen.parameters()));
   }
 
   /** The tow of a wave. */

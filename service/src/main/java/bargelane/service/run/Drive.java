@@ -64,6 +64,10 @@ final class Drive {
     return run.state == RunState.BACKING_OUT ? kind.backOut(work) : kind.steps(work);
   }
 
+  String startedBy() {
+    return run.startedBy;
+  }
+
   /** The run that waits for this one, once it is over. */
   Optional<String> parent() {
     return Optional.ofNullable(next.parent());

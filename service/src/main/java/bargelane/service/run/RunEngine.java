@@ -4,6 +4,7 @@ import bargelane.api.Problem;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
 import bargelane.core.run.RunState;
+import bargelane.service.event.Actor;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
@@ -295,12 +296,23 @@ public final class RunEngine {
   /** The code of the problem of a run that was open in a backup. */
   public static final String RESTORED = "restored";
 
+  /** What it does is done by whoever began it. */
+  private static Optional<Duration> on(Drive drive) {
+    try {
+      return Actor.acts(drive.startedBy(), drive::on);
+    } catch (RuntimeException e) {
+      throw e;
+    } catch (Exception e) {
+      throw new IllegalStateException(e);
+    }
+  }
+
   private CompletionHandler<Void> drive(String runId) {
     Optional<Drive> drive = Drive.take(store, failures, kinds, runId);
     if (drive.isEmpty()) {
       return new CompletionHandler.OnCompleteRemove<>();
     }
-    Optional<Duration> again = drive.get().on();
+    Optional<Duration> again = on(drive.get());
     if (again.isPresent()) {
       Instant next = clock.instant().plus(again.get());
       return (complete, operations) -> operations.reschedule(complete, next);

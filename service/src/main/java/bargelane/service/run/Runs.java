@@ -11,6 +11,7 @@ import bargelane.service.platform.Upkeep;
 import java.time.Instant;
 import java.util.List;
 import java.util.Optional;
+import java.util.Set;
 import org.hibernate.Session;
 
 /** Runs as they are told. */
@@ -45,18 +46,24 @@ public final class Runs {
   }
 
   /** Newest first; routine runs, such as a timetable's passes, only where asked for. */
-  public List<RunView> list(boolean open, boolean routine, int most) {
-    return db.tx(s -> list(s, "", open, routine, most));
+  public List<RunView> list(
+      Optional<Set<String>> subjects, boolean open, boolean routine, int most) {
+    return db.tx(s -> list(s, subjects, open, routine, most));
   }
 
-  /** The runs of one subject, or of all where it is empty. */
+  /** The runs of some subjects, or of all where none are given. */
   public static List<RunView> list(
-      Session s, String subjectId, boolean open, boolean routine, int most) {
+      Session s, Optional<Set<String>> subjects, boolean open, boolean routine, int most) {
     String where =
-        "where (?1 = '' or subjectId = ?1)"
+        "where (?1 = true or subjectId in ?2)"
             + (open ? " and endedAt is null" : "")
             + (routine ? "" : " and not routine");
-    return views(s, "from RunEntity " + where + " order by startedAt desc", most, subjectId);
+    return views(
+        s,
+        "from RunEntity " + where + " order by startedAt desc",
+        most,
+        subjects.isEmpty(),
+        subjects.orElse(Set.of("")));
   }
 
   /** The newest runs of a kind on a subject. */

@@ -5,6 +5,7 @@ import bargelane.api.ImportResult;
 import bargelane.api.UsageView;
 import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
+import bargelane.service.http.Reach;
 
 /** Endpoints of what machines used. */
 public record UsageApi(Usages usages, UsageLists lists) implements Endpoints.Room {
@@ -17,6 +18,7 @@ public record UsageApi(Usages usages, UsageLists lists) implements Endpoints.Roo
         .takes(CsvImport.class)
         .gives(ImportResult.class, (r, b) -> lists.usage(b, r.by()));
     e.get("/machines/{machine}/usage", "What a machine used over a window of time", Need.READ)
+        .limited(Reach.MACHINE)
         .query("from", "", "begin of the window; 30 days before its end if left out")
         .query("to", "", "end of the window; now if left out")
         .query("percentile", "", "50 to 100; 95 if left out")

@@ -75,7 +75,7 @@ class AccountsTest {
   }
 
   private void add(String name, String... roles) {
-    accounts.add(new AccountAdd(name, PASSWORD, List.of(roles)));
+    accounts.add(new AccountAdd(name, PASSWORD, List.of(roles), null));
   }
 
   @Test
@@ -222,7 +222,7 @@ class AccountsTest {
     assertEquals(
         403, refused(() -> tokens.add(new TokenAdd("x", null, null, null, "t"), bea)).status());
     // What the account loses its tokens lose.
-    accounts.edit("bea", new AccountEdit(null, List.of("planner")));
+    accounts.edit("bea", new AccountEdit(null, List.of("planner"), null));
     assertEquals(Set.of(), tokens.caller(narrow, HERE).orElseThrow().roles());
   }
 
@@ -296,13 +296,13 @@ class AccountsTest {
   @Test
   void oneKeeperStays() {
     add("bea", "keeper");
-    accounts.edit("ada", new AccountEdit(null, List.of("reader")));
+    accounts.edit("ada", new AccountEdit(null, List.of("reader"), null));
     assertEquals("last-keeper", refused(() -> accounts.remove("bea")).code());
     assertEquals(
         "last-keeper",
-        refused(() -> accounts.edit("bea", new AccountEdit(null, List.of("mover")))).code());
+        refused(() -> accounts.edit("bea", new AccountEdit(null, List.of("mover"), null))).code());
     assertEquals("bea", accounts.oldestKeeper());
-    accounts.edit("ada", new AccountEdit(null, List.of("keeper")));
+    accounts.edit("ada", new AccountEdit(null, List.of("keeper"), null));
     Caller bea = signedIn("bea");
     accounts.remove("bea");
     assertFalse(tokens.valid(bea));
@@ -334,9 +334,10 @@ class AccountsTest {
     assertEquals("role-unknown", refused(() -> add("bea", "captain")).code());
     assertEquals("role-unknown", refused(() -> add("bea", "tug")).code());
     assertEquals("role-missing", refused(() -> add("bea")).code());
-    String made = accounts.add(new AccountAdd("bea", null, List.of("reader"))).password();
+    String made = accounts.add(new AccountAdd("bea", null, List.of("reader"), null)).password();
     accounts.signIn("bea", made, HERE);
-    assertNotEquals(made, accounts.add(new AccountAdd("cleo", "", List.of("reader"))).password());
+    assertNotEquals(
+        made, accounts.add(new AccountAdd("cleo", "", List.of("reader"), null)).password());
   }
 
   @Test

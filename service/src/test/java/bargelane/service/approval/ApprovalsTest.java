@@ -16,6 +16,7 @@ import bargelane.service.platform.ProblemException;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.TowEntity;
 import java.util.List;
+import java.util.Optional;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.ExecutionException;
 import org.junit.jupiter.api.BeforeEach;
@@ -54,7 +55,7 @@ class ApprovalsTest extends MovesFixture {
     assertEquals("open", asked.state());
     assertEquals("tonight", asked.note());
     assertEquals(List.of("ledger (rank 1)"), asked.machines());
-    assertEquals(List.of(asked), approvals.list("w", true));
+    assertEquals(List.of(asked), approvals.list("w", Optional.empty(), true));
     assertEquals(
         "approval-own",
         code(() -> approvals.answer(asked.id(), new ApprovalAnswer(true, ""), "mo")));
@@ -62,8 +63,8 @@ class ApprovalsTest extends MovesFixture {
     assertEquals("approved", done.state());
     assertEquals("ann", done.answeredBy());
     assertEquals(now, done.answeredAt());
-    assertEquals(List.of(), approvals.list("w", true));
-    assertEquals(List.of(done), approvals.list("", false));
+    assertEquals(List.of(), approvals.list("w", Optional.empty(), true));
+    assertEquals(List.of(done), approvals.list("", Optional.empty(), false));
     assertEquals(
         "approval-answered",
         code(() -> approvals.answer(asked.id(), new ApprovalAnswer(false, "no"), "bo")));
@@ -93,7 +94,7 @@ class ApprovalsTest extends MovesFixture {
     ApprovalView second = ask();
     assertEquals("lapsed", approvals.show(first.id()).state());
     assertNull(approvals.show(first.id()).answeredBy());
-    assertEquals(List.of(second), approvals.list("w", true));
+    assertEquals(List.of(second), approvals.list("w", Optional.empty(), true));
   }
 
   @Test
@@ -133,14 +134,14 @@ class ApprovalsTest extends MovesFixture {
     ApprovalView asked = ask();
     db.run(s -> s.find(TowEntity.class, "tow").settledAt = now);
     assertEquals(List.of("the wave is settled or removed"), approvals.show(asked.id()).changed());
-    assertEquals(List.of(), approvals.list("", true));
-    assertEquals("w", approvals.list("", false).get(0).wave());
+    assertEquals(List.of(), approvals.list("", Optional.empty(), true));
+    assertEquals("w", approvals.list("", Optional.empty(), false).get(0).wave());
   }
 
   @Test
   void ofTwoWhoAskOrAnswerAtOnceOneDoes() throws Exception {
     assertEquals(1, once(this::ask));
-    String id = approvals.list("w", true).get(0).id();
+    String id = approvals.list("w", Optional.empty(), true).get(0).id();
     assertEquals(
         1,
         once(() -> approvals.answer(id, new ApprovalAnswer(true, ""), "ann")),

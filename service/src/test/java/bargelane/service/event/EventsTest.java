@@ -89,7 +89,7 @@ class EventsTest {
   }
 
   private static EventView figure(String wave, int done) {
-    return new EventView(0, Instant.EPOCH, "progress", wave, "run", "", Map.of("done", done));
+    return new EventView(0, Instant.EPOCH, "progress", wave, "run", "", "", Map.of("done", done));
   }
 
   private static List<String> told(Events events, Figures.Listening by)

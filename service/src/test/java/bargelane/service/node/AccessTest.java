@@ -9,6 +9,7 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import bargelane.core.account.Need;
 import bargelane.core.account.Role;
 import bargelane.core.word.Worded;
+import bargelane.service.http.Reach;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.io.InputStream;
@@ -31,7 +32,8 @@ import org.junit.jupiter.api.Test;
 class AccessTest extends Served {
 
   /** An operation of the API's document and what it needs. */
-  private record Operation(String method, String path, Set<Need> needs, String summary) {}
+  private record Operation(
+      String method, String path, Set<Need> needs, Reach reach, String summary) {}
 
   private static List<Operation> operations() throws Exception {
     List<Operation> all = new ArrayList<>();
@@ -46,6 +48,7 @@ class AccessTest extends Served {
                 one.getKey().toUpperCase(Locale.ROOT),
                 path.getKey().substring("/api/v1".length()),
                 needs,
+                Worded.of(Reach.class, one.getValue().path("x-limited").asText()),
                 one.getValue().path("summary").asText()));
       }
     }
@@ -100,14 +103,17 @@ class AccessTest extends Served {
   void theMatrixInTheDocumentationIsOfThisBuild() throws Exception {
     StringBuilder table = new StringBuilder("| call | what it does |");
     Role.ofPeople().forEach(r -> table.append(' ').append(r.word()).append(" |"));
-    table.append(" tug |\n|---|---|").append("---|".repeat(Role.values().length)).append('\n');
+    table
+        .append(" tug | limited |\n|---|---|")
+        .append("---|".repeat(Role.values().length + 1))
+        .append('\n');
     for (Operation o : operations()) {
       table.append("| `").append(o.method).append(' ').append(o.path).append("` | ");
       table.append(o.summary).append(" |");
       for (Role role : Role.values()) {
         table.append(Role.allow(Set.of(role), o.needs) ? " yes |" : "  |");
       }
-      table.append('\n');
+      table.append(' ').append(o.reach == Reach.NONE ? "" : o.reach.word()).append(" |\n");
     }
     Path page = Path.of("../docs/access.md");
     String now = Files.exists(page) ? Files.readString(page) : "";
@@ -127,6 +133,9 @@ class AccessTest extends Served {
         Made by `AccessTest` from what each endpoint declares; the same test calls each of them with each role.
         An account has any of the roles %s; it may do what any of them may. A tug's token is for leases only, and for
         its own. Calls for which every role says yes need a sign-in; `/health` and `/sign-in` need none.
+
+        Roles may be limited to the machines of a filter; `limited` tells what a call is then good for. A wave is their own
+        if all its machines are; a thing that is not answers as if it were not there. Where nothing is told, the call is refused.
 
         """
         .formatted(needs);

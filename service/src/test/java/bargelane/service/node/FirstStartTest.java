@@ -110,7 +110,7 @@ class FirstStartTest {
   @Test
   void anAccountThatAKeeperRemovedStaysAway() throws IOException {
     FirstStart.account(home, accounts, tokens);
-    accounts.add(new AccountAdd("bea", null, List.of("keeper")));
+    accounts.add(new AccountAdd("bea", null, List.of("keeper"), null));
     accounts.remove("engineer");
     FirstStart.account(home, accounts, tokens);
     assertEquals(1, accounts.list().size());

@@ -56,6 +56,7 @@ import java.time.Duration;
 import java.util.Collections;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.TimeUnit;
 import java.util.function.BooleanSupplier;
@@ -278,7 +279,7 @@ class WavesTest {
     assertEquals(19, Collections.frequency(fared, "already-running"), fared.toString());
     assertEquals(1, count("run"));
     go.countDown();
-    until(() -> new Runs(db).list(true, false, 9).isEmpty());
+    until(() -> new Runs(db).list(Optional.empty(), true, false, 9).isEmpty());
   }
 
   @Test
@@ -320,7 +321,7 @@ class WavesTest {
         estate(range, address);
         WaveView wave = pages.wave("lending");
         assertEquals(1, wave.machines().size(), range + " and " + address);
-        new OverviewPage(db, events, pages, clock).view();
+        new OverviewPage(db, events, pages, clock).view(Optional.empty(), "");
       }
     }
   }
