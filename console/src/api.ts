@@ -24,6 +24,7 @@ export type WaveCard = Wire['WaveCard'];
 export type Lane = Wire['LaneView'];
 export type Dossier = Wire['DossierView'];
 export type Approval = Wire['ApprovalView'];
+export type Provider = Wire['ProviderView'];
 export type Event = Wire['EventView'];
 export type Overview = Wire['Overview'];
 export type Machine = Wire['MachineView'];

@@ -6,6 +6,7 @@ import { Trouble } from '../parts/Trouble';
 import { Accounts } from './Accounts';
 import { Audit } from './Audit';
 import { Password } from './Password';
+import { Provider } from './Provider';
 import { Tokens } from './Tokens';
 
 /** Who is signed in, with what, and, for keepers, everybody else. */
@@ -27,6 +28,7 @@ export function AccessPage() {
       <Tokens keeper={keeper} roles={me.roles} />
       <Password />
       {keeper && <Accounts />}
+      {keeper && <Provider />}
       {keeper && <Audit />}
     </Box>
   );

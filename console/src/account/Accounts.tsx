@@ -52,6 +52,7 @@ export function Accounts() {
           ['Account', 'left'],
           ['Roles', 'left'],
           ['Machines', 'left'],
+          ['Signs in by', 'left'],
           ['Sessions', 'right'],
           ['Tokens', 'right'],
           ['Last used', 'left'],
@@ -64,6 +65,7 @@ export function Accounts() {
             a.name,
             a.roles.join(', '),
             a.machines === '' ? 'all' : a.machines,
+            a.provider === '' ? 'password' : a.provider,
             a.sessions,
             a.tokens,
             a.seenAt === null ? 'never' : moment(a.seenAt),
@@ -71,6 +73,7 @@ export function Accounts() {
             <Box key="b" sx={{ whiteSpace: 'nowrap' }}>
               <Button
                 size="small"
+                disabled={a.provider !== ''}
                 onClick={() => {
                   setName(a.name);
                   setRoles(a.roles);

@@ -97,6 +97,17 @@ public final class Trust {
    */
   public static Trust authority(Path file) throws IOException {
     try (InputStream in = Files.newInputStream(file)) {
+      return authority(in, "the file " + file);
+    }
+  }
+
+  /**
+   * The same, of certificates (PEM) from elsewhere.
+   *
+   * @param what what they are read from, for messages
+   */
+  public static Trust authority(InputStream in, String what) throws IOException {
+    try {
       KeyStore store = KeyStore.getInstance(KeyStore.getDefaultType());
       store.load(null, null);
       int n = 0;
@@ -104,11 +115,11 @@ public final class Trust {
         store.setCertificateEntry("authority-" + n++, c);
       }
       if (n == 0) {
-        throw new IOException("the file " + file + " holds no certificate");
+        throw new IOException(what + " holds no certificate");
       }
       return new Trust(new Signed(managerOf(store)));
     } catch (GeneralSecurityException e) {
-      throw new IOException("the file " + file + " holds no certificates: " + e.getMessage(), e);
+      throw new IOException(what + " holds no certificates: " + e.getMessage(), e);
     }
   }
 

@@ -19,6 +19,7 @@ import bargelane.client.machine.MachineCommands;
 import bargelane.client.point.PointCommands;
 import bargelane.client.run.RunCommands;
 import bargelane.client.server.ServerCommands;
+import bargelane.client.signin.SignInCommands;
 import bargelane.client.site.SiteCommands;
 import bargelane.client.timetable.TimetableCommands;
 import bargelane.client.token.TokenCommands;
@@ -61,6 +62,7 @@ import picocli.CommandLine.Command;
       EventCommands.class,
       AccountCommands.class,
       TokenCommands.class,
+      SignInCommands.class,
       AuditCommands.class,
       KeyCommands.class,
       Completion.class,

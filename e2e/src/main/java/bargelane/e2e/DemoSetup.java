@@ -1,9 +1,12 @@
 package bargelane.e2e;
 
+import bargelane.api.GroupRoles;
+import bargelane.api.ProviderSet;
 import bargelane.client.ApiClient;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.List;
 
 /**
  * Fills a fresh service with the demo: both sites scanned, the lane joined, the lending wave
@@ -15,6 +18,26 @@ public final class DemoSetup {
 
   private static String line(Path file) throws IOException {
     return Files.readString(file).strip();
+  }
+
+  /** People may sign in through the demo's identity provider too. */
+  private static void identities(ApiClient api, Path home) throws IOException {
+    Path own = home.resolve("estate/identities");
+    api.put(
+        "/sign-in/provider",
+        new ProviderSet(
+            "Harbour Office",
+            line(own.resolve("address")),
+            "lane",
+            "lane-demo",
+            line(home.resolve("service/address")),
+            null,
+            null,
+            Files.readString(own.resolve("authority.pem")),
+            List.of(
+                new GroupRoles("crew", List.of("planner", "mover"), ""),
+                new GroupRoles("lending-owners", List.of("approver"), "label.app = lending"),
+                new GroupRoles("watch", List.of("reader"), ""))));
   }
 
   public static void main(String[] args) throws IOException {
@@ -35,6 +58,7 @@ public final class DemoSetup {
     journey.check("saltmarsh");
     journey.scan("mill-street");
     journey.scan("saltmarsh");
+    identities(api, home);
     System.out.println(
         "Assessing all 36 machines for Saltmarsh, and for Fenwater by its prices ...");
     journey.estate();

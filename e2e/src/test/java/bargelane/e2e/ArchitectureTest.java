@@ -88,6 +88,7 @@ class ArchitectureTest {
           "http",
           "run",
           "site",
+          "provider",
           "machine",
           "guest",
           "usage",

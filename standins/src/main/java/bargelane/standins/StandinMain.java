@@ -1,8 +1,11 @@
 package bargelane.standins;
 
+import bargelane.standins.provider.IdentityProvider;
+import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
+import java.util.List;
 import java.util.concurrent.Callable;
 import java.util.concurrent.CountDownLatch;
 import picocli.CommandLine;
@@ -47,6 +50,36 @@ public final class StandinMain implements Callable<Integer> {
       description = "Serve disks over TLS on loopback instead of a Unix socket.")
   private boolean tls;
 
+  @Option(
+      names = "--identities",
+      description = "Also an identity provider with made-up people, for the service 'lane' here.")
+  private boolean identities;
+
+  /** Whom people may sign in as, for as long as this runs. */
+  private void signIn() throws IOException {
+    Path own = Files.createDirectories(home.resolve("identities"));
+    Path last = own.resolve("address");
+    int lastPort = 0;
+    if (Files.exists(last)) {
+      String address = Files.readString(last).strip();
+      lastPort = Integer.parseInt(address.substring(address.lastIndexOf(':') + 1));
+    }
+    IdentityProvider provider =
+        new IdentityProvider(
+            own,
+            lastPort,
+            List.of(
+                new IdentityProvider.Person("ada", List.of("crew")),
+                new IdentityProvider.Person("ann", List.of("lending-owners")),
+                new IdentityProvider.Person("rex", List.of("watch")),
+                new IdentityProvider.Person("kit", List.of())));
+    provider.serves(
+        new IdentityProvider.Client(
+            "lane", "lane-demo", "https://127.0.0.1:0/api/v1/sign-in/return"));
+    Files.writeString(own.resolve("authority.pem"), provider.authority());
+    Files.writeString(last, provider.issuer() + "\n");
+  }
+
   @Override
   public Integer call() throws Exception {
     Path addressFile = home.resolve("address");
@@ -55,6 +88,9 @@ public final class StandinMain implements Callable<Integer> {
       port = Integer.parseInt(last.substring(last.lastIndexOf(':') + 1));
     }
     StandinServer server = StandinServer.start(seed, machines, home, runtime, port, tls);
+    if (identities) {
+      signIn();
+    }
     Path fresh = home.resolve("address.new");
     Files.writeString(fresh, server.address() + "\n");
     Files.move(

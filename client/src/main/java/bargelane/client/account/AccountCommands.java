@@ -18,7 +18,7 @@ public final class AccountCommands {
     return a.machines().isEmpty() ? "" : ", for the machines of \"" + a.machines() + "\" only";
   }
 
-  static final String ROLES =
+  public static final String ROLES =
       "reader (sees), planner (assesses, maps, plans), mover (loads, tests, moves), approver"
           + " (answers approvals), keeper (sites, credentials, accounts); may be given several"
           + " times.";

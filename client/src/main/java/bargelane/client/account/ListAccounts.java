@@ -24,6 +24,7 @@ final class ListAccounts extends Common implements Callable<Integer> {
         text("NAME", AccountView::name),
         text("ROLES", AccountView::roles),
         text("MACHINES", a -> a.machines().isEmpty() ? "all" : a.machines()),
+        text("SIGNS IN BY", a -> a.provider().isEmpty() ? "password" : a.provider()),
         number("SESSIONS", AccountView::sessions),
         number("TOKENS", AccountView::tokens),
         time("LAST USED", AccountView::seenAt),

@@ -26,6 +26,16 @@ public class AccountEntity {
   /** The machines that they are limited to, as a filter; empty for all. */
   public String machines = "";
 
+  /** The identity provider that signs its person in; none where it has a password. */
+  public String issuer;
+
+  /** Who that is to the provider. */
+  public String subject;
+
+  /** When the provider last said what its person may do. */
+  @Column(name = "confirmed_at")
+  public Instant confirmedAt;
+
   @Column(name = "created_at")
   public Instant createdAt;
 }

@@ -7,8 +7,6 @@ import bargelane.api.AccountEdit;
 import bargelane.api.AccountView;
 import bargelane.core.account.Passwords;
 import bargelane.core.account.Role;
-import bargelane.core.filter.Filter;
-import bargelane.core.filter.FilterException;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
 import bargelane.service.platform.Db;
@@ -35,8 +33,6 @@ public final class Accounts {
 
   /** A well-formed hash that no password is known for. */
   private static final String NOBODY = "$2a$" + COST + "$" + ".".repeat(53);
-
-  private static final int LONGEST_LIMIT = 1000;
 
   private static final String NAME = "[a-z0-9][a-z0-9._@-]{0,63}";
 
@@ -87,18 +83,18 @@ public final class Accounts {
           if (!all(s).isEmpty()) {
             return false;
           }
-          s.persist(fresh(name, password, Role.ofPeople(), ""));
+          s.persist(fresh(name, hash(password), new Rights(Role.ofPeople(), "")));
           return true;
         });
   }
 
-  private AccountEntity fresh(String name, String password, Set<Role> roles, String machines) {
+  private AccountEntity fresh(String name, String hash, Rights rights) {
     AccountEntity a = new AccountEntity();
     a.id = Ids.next("acc");
     a.name = name;
-    a.passwordHash = hash(password);
-    a.roles = Roles.words(roles);
-    a.machines = machines;
+    a.passwordHash = hash;
+    a.roles = Roles.words(rights.roles());
+    a.machines = rights.machines();
     a.createdAt = clock.instant();
     return a;
   }
@@ -125,12 +121,10 @@ public final class Accounts {
           "'" + name + "' can't be the name of an account",
           "use 1 to 64 letters, digits, '.', '_', '-' and '@', a letter or digit first");
     }
-    Set<Role> roles = Roles.asked(asked.roles() == null ? List.of() : asked.roles());
+    Rights rights = Rights.asked(name, asked.roles(), asked.machines());
     boolean made = asked.password() == null || asked.password().isEmpty();
     String password = made ? Ids.secret() : strong(name, asked.password());
-    String machines = limit(asked.machines() == null ? "" : asked.machines());
-    notOfKeeper(name, roles, machines);
-    AccountEntity fresh = fresh(name, password, roles, machines);
+    AccountEntity fresh = fresh(name, hash(password), rights);
     return db.tx(
         s -> {
           Db.lock(s, "accounts");
@@ -145,45 +139,17 @@ public final class Accounts {
         });
   }
 
-  /** A filter of machines that roles are limited to. */
-  private static String limit(String machines) {
-    String limit = machines.strip();
-    if (limit.length() > LONGEST_LIMIT) {
-      throw ProblemException.invalid(
-          "filter-too-long",
-          "the filter of an account's machines has more than " + LONGEST_LIMIT + " characters",
-          "give the machines a label, and choose them by it");
-    }
-    try {
-      Filter.parse(limit);
-    } catch (FilterException e) {
-      throw ProblemException.invalid(
-          "filter-malformed",
-          e.getMessage() + ", at character " + (e.position() + 1) + " of the filter",
-          e.remedy());
-    }
-    return limit;
-  }
-
-  private static void notOfKeeper(String name, Set<Role> roles, String machines) {
-    if (!machines.isEmpty() && roles.contains(Role.KEEPER)) {
-      throw ProblemException.invalid(
-          "keeper-limited",
-          "a keeper can't be limited to machines: they could lift the limit from " + name,
-          "leave out the limit, or the role keeper");
-    }
-  }
-
   /** Changes an account's roles, the machines they are limited to, its password. */
   public AccountView edit(String name, AccountEdit asked) {
     Optional<Set<Role>> roles = Optional.ofNullable(asked.roles()).map(Roles::asked);
     Optional<String> hash = Optional.ofNullable(asked.password()).map(p -> hash(strong(name, p)));
-    Optional<String> machines = Optional.ofNullable(asked.machines()).map(Accounts::limit);
+    Optional<String> machines = Optional.ofNullable(asked.machines()).map(Rights::limit);
     AccountView edited =
         db.tx(
             s -> {
               Db.lock(s, "accounts");
               AccountEntity a = known(s, name);
+              notOfProvider(a);
               roles.ifPresent(
                   r -> {
                     if (!r.contains(Role.KEEPER)) {
@@ -192,7 +158,7 @@ public final class Accounts {
                     a.roles = Roles.words(r);
                   });
               machines.ifPresent(m -> a.machines = m);
-              notOfKeeper(name, Roles.stored(a.roles), a.machines);
+              new Rights(Roles.stored(a.roles), a.machines).notOfKeeper(name);
               hash.ifPresent(
                   h -> {
                     a.passwordHash = h;
@@ -214,6 +180,102 @@ public final class Accounts {
           tokens.endAll(s, a.id);
           s.remove(a);
         });
+    tokens.tellEnded();
+  }
+
+  private static void notOfProvider(AccountEntity a) {
+    if (a.issuer != null) {
+      throw ProblemException.conflict(
+          "account-of-provider",
+          a.name + " signs in through an identity provider, which tells their groups",
+          Remedy.advice("change their groups there, or what a group may do here"));
+    }
+  }
+
+  /** Lets a sign-in through the provider begin; as with passwords, failures make the next wait. */
+  public void beginThroughProvider(String address) {
+    signIns.begin(throughProvider(address), address);
+  }
+
+  private static String throughProvider(String address) {
+    return "provider " + address;
+  }
+
+  /**
+   * Begins a session for somebody whom the provider knows, with what their groups may do now.
+   *
+   * @param subject who they are to the provider, which is never another's
+   * @param name what they are called, if they have no account yet
+   * @param rights of their groups; none if nothing is for them
+   * @throws ProblemException 403 if nothing is, 409 if the name is of another account
+   */
+  public Tokens.Secret signInThroughProvider(
+      String issuer, String subject, String name, Optional<Rights> rights, String address) {
+    if (!name.matches(NAME)) {
+      throw ProblemException.invalid(
+          "account-name-invalid",
+          "'"
+              + name.codePoints()
+                  .limit(64)
+                  .collect(
+                      StringBuilder::new, StringBuilder::appendCodePoint, StringBuilder::append)
+              + "' can't be the name of an account",
+          "have the provider tell a preferred_username of letters, digits and . _ - @");
+    }
+    String id =
+        db.tx(
+            s -> {
+              Db.lock(s, "accounts");
+              AccountEntity a =
+                  Db.first(
+                          s,
+                          AccountEntity.class,
+                          "from AccountEntity where issuer = ?1 and subject = ?2",
+                          issuer,
+                          subject)
+                      .orElse(null);
+              if (a == null && rights.isPresent()) {
+                if (named(s, name).isPresent()) {
+                  throw ProblemException.conflict(
+                      "account-exists",
+                      "there is an account '" + name + "' already, of somebody else",
+                      Remedy.of("have a keeper remove or keep it", Action.ACCOUNT_LIST));
+                }
+                a = fresh(name, NOBODY, rights.get());
+                a.issuer = issuer;
+                a.subject = subject;
+                s.persist(a);
+              }
+              if (a != null) {
+                Set<Role> now = rights.map(Rights::roles).orElse(Set.of());
+                if (!now.contains(Role.KEEPER)) {
+                  keeperStays(s, a);
+                }
+                a.roles = Roles.words(now);
+                a.machines = rights.map(Rights::machines).orElse("");
+                a.confirmedAt = clock.instant();
+              }
+              return rights.isPresent() ? a.id : "";
+            });
+    if (id.isEmpty()) {
+      throw new ProblemException(
+          403,
+          "provider-no-role",
+          name + " is in no group that may do anything here",
+          "have their groups changed at the provider, or give a group of theirs roles here");
+    }
+    signIns.succeeded(throughProvider(address), address);
+    return tokens.session(id, address);
+  }
+
+  /** Ends the sessions and tokens of a provider's people, in the caller's transaction. */
+  public void endOfProvider(Session s, String issuer) {
+    Db.list(s, AccountEntity.class, "from AccountEntity where issuer = ?1", issuer)
+        .forEach(a -> tokens.endAll(s, a.id));
+  }
+
+  /** Has whoever reads events see at once that sessions have ended. */
+  public void tellEnded() {
     tokens.tellEnded();
   }
 
@@ -257,6 +319,7 @@ public final class Accounts {
         a.name,
         Roles.list(Roles.stored(a.roles)),
         a.machines,
+        a.issuer == null ? "" : a.issuer,
         a.createdAt,
         seen.orElse(null),
         sessions.get(true).intValue(),

@@ -41,6 +41,11 @@ public record Caller(
     return new Caller("", "", "", Kind.NOBODY, "", Set.of(), "", Optional.empty(), address);
   }
 
+  /** The same, called by a name. */
+  public Caller as(String name) {
+    return new Caller(name, accountId, token, kind, csrf, roles, machines, tug, address);
+  }
+
   /** Whether it may do what needs one of these. */
   public boolean may(Collection<Need> needs) {
     return Role.allow(roles, needs);

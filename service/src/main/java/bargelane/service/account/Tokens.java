@@ -40,6 +40,9 @@ public final class Tokens {
   private static final Duration USUAL_LIFE = Duration.ofDays(90);
   private static final Duration LONGEST_LIFE = Duration.ofDays(366);
 
+  /** Tokens of somebody whom a provider signs in count so long after they last signed in. */
+  private static final Duration CONFIRMED = Duration.ofDays(30);
+
   /** That it was used is stored no more often. */
   private static final Duration USE = Duration.ofMinutes(1);
 
@@ -290,6 +293,11 @@ public final class Tokens {
     return t.expiresAt == null || t.expiresAt.isAfter(clock.instant());
   }
 
+  /** Whether a provider has not told for long whether somebody may still come in. */
+  private static boolean lapsed(AccountEntity a, Instant now) {
+    return a.issuer != null && a.confirmedAt.isBefore(now.minus(CONFIRMED));
+  }
+
   /**
    * Who a secret belongs to.
    *
@@ -304,8 +312,8 @@ public final class Tokens {
             return Optional.empty();
           }
           AccountEntity owner = s.find(AccountEntity.class, t.accountId);
-          if (owner == null) {
-            // Removed in this moment, and the token with it.
+          if (owner == null || lapsed(owner, now)) {
+            // Removed in this moment, and the token with it; or its person is long unheard of.
             return Optional.empty();
           }
           if (t.usedAt == null || t.usedAt.isBefore(now.minus(USE))) {

@@ -11,8 +11,6 @@ import bargelane.service.account.Caller;
 import bargelane.service.account.Tokens;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
-import io.javalin.http.Cookie;
-import io.javalin.http.SameSite;
 import java.time.Clock;
 
 /** Endpoints of whoever comes: signing in, the service's health, and what happened. */
@@ -43,12 +41,7 @@ public record AccessApi(Db db, Accounts accounts, Tokens tokens, Events events, 
               String account = String.valueOf(in.account());
               Tokens.Secret session =
                   accounts.signIn(account, String.valueOf(in.password()), r.caller().address());
-              Cookie cookie = new Cookie(HttpApi.COOKIE, session.secret());
-              cookie.setHttpOnly(true);
-              cookie.setSecure(true);
-              cookie.setSameSite(SameSite.STRICT);
-              cookie.setPath("/");
-              r.ctx().cookie(cookie);
+              HttpApi.keep(r.ctx(), Endpoints.Cookie.of(session));
               Caller caller = tokens.caller(session.secret(), r.caller().address()).orElseThrow();
               return signedIn(caller);
             });

@@ -93,16 +93,7 @@ final class Audited {
   private static Caller claimed(Caller stranger, byte[] body) {
     try {
       JsonNode account = Json.MAPPER.readTree(body).path("account");
-      return new Caller(
-          account.asText(""),
-          "",
-          "",
-          stranger.kind(),
-          "",
-          stranger.roles(),
-          stranger.machines(),
-          stranger.tug(),
-          stranger.address());
+      return stranger.as(account.asText(""));
     } catch (IOException e) {
       return stranger;
     }

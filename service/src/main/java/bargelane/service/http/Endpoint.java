@@ -7,6 +7,7 @@ import java.util.Set;
 /**
  * One endpoint of the API.
  *
+ * @param anyQuery whether it may be asked with what it does not know
  * @param needs what whoever calls must be allowed, one of these
  * @param reach what of it is for an account that is limited to some machines
  * @param secret whether its answer may never be stored
@@ -21,6 +22,7 @@ record Endpoint(
     String path,
     String summary,
     List<Query> queries,
+    boolean anyQuery,
     Set<Need> needs,
     Reach reach,
     boolean secret,

@@ -2,6 +2,8 @@ package bargelane.service.http;
 
 import bargelane.api.Page;
 import bargelane.core.account.Need;
+import bargelane.service.account.Tokens;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.EnumSet;
 import java.util.List;
@@ -51,6 +53,32 @@ public final class Endpoints {
   /** An answer that is no JSON: a page or a list to keep. */
   public record Document(String contentType, String text) {}
 
+  /**
+   * A browser is to go elsewhere.
+   *
+   * @param cookies what it is to keep from now on
+   */
+  public record Redirect(String to, List<Cookie> cookies) {}
+
+  /**
+   * Something a browser keeps: out of the reach of scripts, and sent over TLS only.
+   *
+   * @param seconds how long; 0 for no longer, less for as long as it is open
+   * @param strict whether it stays away when another site sends the browser here
+   */
+  public record Cookie(String name, String value, int seconds, boolean strict) {
+
+    /** A session. */
+    public static Cookie of(Tokens.Secret session) {
+      return new Cookie(HttpApi.COOKIE, session.secret(), -1, true);
+    }
+
+    /** What it is to bring back when another site sends it here. */
+    public static Cookie lent(String name, String value, Duration life) {
+      return new Cookie(name, value, (int) life.toSeconds(), false);
+    }
+  }
+
   /** The endpoints of one room. */
   @FunctionalInterface
   public interface Room {
@@ -93,6 +121,7 @@ public final class Endpoints {
     private final Set<Need> needs;
     private Reach reach = Reach.NONE;
     private boolean secret;
+    private boolean anyQuery;
     private int longest = USUAL_BODY;
     private boolean heavy;
 
@@ -158,6 +187,12 @@ public final class Endpoints {
       return this;
     }
 
+    /** Others make up what it is asked with: what is not known is no mistake. */
+    public Route anyQuery() {
+      anyQuery = true;
+      return this;
+    }
+
     /** Its body may be as long as this, in bytes. */
     public Route longest(int bytes) {
       longest = bytes;
@@ -183,6 +218,7 @@ public final class Endpoints {
               path,
               summary,
               List.copyOf(queries),
+              anyQuery,
               Set.copyOf(needs),
               reach,
               secret,
@@ -219,6 +255,11 @@ public final class Endpoints {
 
     public <T> void pages(Class<T> type, Handler<Page<T>> does) {
       add(200, type, Endpoint.Shape.PAGE, does);
+    }
+
+    /** Sends a browser elsewhere. */
+    public void redirects(Handler<Redirect> does) {
+      add(303, Redirect.class, Endpoint.Shape.ONE, does);
     }
 
     public void document(Handler<Document> does) {

@@ -12,8 +12,10 @@ import bargelane.service.platform.ProblemException;
 import io.javalin.Javalin;
 import io.javalin.config.JavalinConfig;
 import io.javalin.http.Context;
+import io.javalin.http.Cookie;
 import io.javalin.http.HandlerType;
 import io.javalin.http.HttpStatus;
+import io.javalin.http.SameSite;
 import io.micrometer.core.instrument.Timer;
 import io.micrometer.prometheusmetrics.PrometheusMeterRegistry;
 import java.io.Closeable;
@@ -321,6 +323,9 @@ public final class HttpApi implements Closeable {
   static void answer(Context ctx, int status, Object body) {
     if (body == null) {
       ctx.status(204);
+    } else if (body instanceof Endpoints.Redirect redirect) {
+      redirect.cookies().forEach(c -> keep(ctx, c));
+      ctx.status(status).header("Location", redirect.to()).header("Cache-Control", "no-store");
     } else if (body instanceof byte[] bytes) {
       ctx.status(status).contentType("application/octet-stream").result(bytes);
     } else if (body instanceof Endpoints.Document document) {
@@ -332,6 +337,17 @@ public final class HttpApi implements Closeable {
           .contentType("application/json")
           .result(Json.text(body).getBytes(StandardCharsets.UTF_8));
     }
+  }
+
+  /** Has a browser keep something. */
+  static void keep(Context ctx, Endpoints.Cookie kept) {
+    Cookie cookie = new Cookie(kept.name(), kept.value());
+    cookie.setHttpOnly(true);
+    cookie.setSecure(true);
+    cookie.setSameSite(kept.strict() ? SameSite.STRICT : SameSite.LAX);
+    cookie.setPath("/");
+    cookie.setMaxAge(kept.seconds());
+    ctx.cookie(cookie);
   }
 
   @Override

@@ -109,7 +109,7 @@ final class OpenApi {
               .addMediaType("text/csv", new MediaType().schema(new StringSchema())));
     } else if (e.gives() == byte[].class) {
       success.content(bytes());
-    } else if (e.gives() != Void.class) {
+    } else if (e.gives() != Void.class && e.gives() != Endpoints.Redirect.class) {
       Schema<?> schema = types.given(e.gives());
       success.content(
           json(

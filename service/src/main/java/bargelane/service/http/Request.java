@@ -29,7 +29,7 @@ public final class Request {
     ctx.queryParamMap().forEach((name, values) -> values.forEach(v -> printable(name, v)));
     List<String> known = endpoint.queries().stream().map(Endpoint.Query::name).toList();
     for (String name : ctx.queryParamMap().keySet()) {
-      if (!known.contains(name)) {
+      if (!known.contains(name) && !endpoint.anyQuery()) {
         throw new ProblemException(
             400,
             "parameter-unknown",
@@ -115,6 +115,21 @@ public final class Request {
     Endpoint.Query q = declared(name, Endpoint.Kind.TEXT);
     String value = ctx.queryParam(name);
     return value == null || value.isEmpty() ? q.otherwise() : value;
+  }
+
+  /** A parameter of an endpoint that others make up the query of; empty if it is left out. */
+  public String any(String name) {
+    if (!endpoint.anyQuery()) {
+      throw new IllegalStateException(endpoint.path() + " declares what it is asked with");
+    }
+    String value = ctx.queryParam(name);
+    return value == null ? "" : value;
+  }
+
+  /** What a browser keeps by a name; empty if it keeps nothing. */
+  public String cookie(String name) {
+    String value = ctx.cookie(name);
+    return value == null ? "" : value;
   }
 
   public int number(String name) {

@@ -58,6 +58,9 @@ import bargelane.service.plan.Waves;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Settings;
 import bargelane.service.platform.Upkeep;
+import bargelane.service.provider.ProviderApi;
+import bargelane.service.provider.ProviderSignIn;
+import bargelane.service.provider.Providers;
 import bargelane.service.replication.Leases;
 import bargelane.service.replication.OwnDesk;
 import bargelane.service.replication.PassRun;
@@ -156,8 +159,11 @@ final class Rooms {
     runs = new RunEngine(db, events, clock);
     apis.add(new RunApi(new Runs(db), runs));
 
-    Credentials credentials =
-        new Credentials(db, Vault.of(home.resolve("master-key"), db), events, clock);
+    Vault vault = Vault.of(home.resolve("master-key"), db);
+    Providers providers = new Providers(db, vault, accounts, events);
+    apis.add(
+        new ProviderApi(providers, new ProviderSignIn(providers, vault, accounts, audit, clock)));
+    Credentials credentials = new Credentials(db, vault, events, clock);
     sites = new Sites(db, credentials, events, clock);
     ledger = new Ledger(db, sites, clock, Settings.installation(db), node);
     ledger.open();

@@ -18,6 +18,7 @@ import java.security.SecureRandom;
 import java.util.Arrays;
 import java.util.Base64;
 import java.util.List;
+import java.util.Optional;
 import javax.crypto.Cipher;
 import javax.crypto.spec.GCMParameterSpec;
 import javax.crypto.spec.SecretKeySpec;
@@ -37,6 +38,9 @@ public final class Vault {
 
   /** What is sealed to know the key again; also the name of the lock of who seals. */
   public static final String CHECK = "master-key-check";
+
+  /** What the names of settings begin with that are sealed. */
+  private static final String KEPT = "kept:";
 
   private static final int BYTES = 32;
   private static final int NONCE = 12;
@@ -190,6 +194,32 @@ public final class Vault {
     return seal(present(s), name, secret);
   }
 
+  /** Keeps a secret by its name, in place of the one there was; an empty one is kept no longer. */
+  public void keep(Session s, String name, String secret) {
+    SettingEntity kept = s.find(SettingEntity.class, KEPT + name);
+    if (secret.isEmpty()) {
+      if (kept != null) {
+        s.remove(kept);
+      }
+      return;
+    }
+    String sealed = Base64.getEncoder().encodeToString(seal(s, KEPT + name, secret));
+    if (kept == null) {
+      kept = new SettingEntity();
+      kept.name = KEPT + name;
+      kept.value = sealed;
+      s.persist(kept);
+    } else {
+      kept.value = sealed;
+    }
+  }
+
+  /** A secret that is kept by its name. */
+  public Optional<String> kept(Session s, String name) {
+    return Optional.ofNullable(s.find(SettingEntity.class, KEPT + name))
+        .map(k -> open(k.name, Base64.getDecoder().decode(k.value)));
+  }
+
   /** The key that the check is sealed with: after a change whose end is not known, either. */
   private SecretKeySpec present(Session s) {
     byte[] check = check(s);
@@ -210,8 +240,8 @@ public final class Vault {
     return Base64.getDecoder().decode(check.value);
   }
 
-  /** Seals with the key of the file. */
-  byte[] seal(String name, String secret) {
+  /** Seals something that is not stored, with the key of the file. */
+  public byte[] seal(String name, String secret) {
     return seal(keys.get(0), name, secret);
   }
 
@@ -295,9 +325,21 @@ public final class Vault {
                 for (CredentialEntity c : all) {
                   c.sealed = seal(fresh, c.id, open(c.id, c.sealed));
                 }
+                List<SettingEntity> kept =
+                    Db.query(
+                            s,
+                            SettingEntity.class,
+                            "from SettingEntity where name like ?1",
+                            KEPT + "%")
+                        .setHibernateLockMode(LockMode.PESSIMISTIC_WRITE)
+                        .getResultList();
+                for (SettingEntity k : kept) {
+                  String secret = open(k.name, Base64.getDecoder().decode(k.value));
+                  k.value = Base64.getEncoder().encodeToString(seal(fresh, k.name, secret));
+                }
                 s.find(SettingEntity.class, CHECK).value =
                     Base64.getEncoder().encodeToString(seal(fresh, CHECK, CHECK));
-                return all.size();
+                return all.size() + kept.size();
               });
       Files.move(
           next, keyFile, StandardCopyOption.ATOMIC_MOVE, StandardCopyOption.REPLACE_EXISTING);

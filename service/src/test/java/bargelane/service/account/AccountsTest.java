@@ -341,6 +341,32 @@ class AccountsTest {
   }
 
   @Test
+  void tokensOfAProvidersPersonLapseWhenItLongToldNothing() {
+    Rights rights = Rights.asked("crew", List.of("reader"), "");
+    Tokens.Secret first =
+        accounts.signInThroughProvider("https://p", "s-1", "pia", Optional.of(rights), HERE);
+    Caller pia = tokens.caller(first.secret(), HERE).orElseThrow();
+    String token =
+        tokens
+            .add(new TokenAdd("t", null, null, Duration.ofDays(300).toSeconds(), null), pia)
+            .secret();
+    now = now.plus(Duration.ofDays(29));
+    assertTrue(tokens.caller(token, HERE).isPresent());
+    now = now.plus(Duration.ofDays(2));
+    assertFalse(tokens.caller(token, HERE).isPresent());
+    accounts.signInThroughProvider("https://p", "s-1", "pia", Optional.of(rights), HERE);
+    assertTrue(tokens.caller(token, HERE).isPresent(), "as soon as it has told again");
+    assertEquals(
+        "account-exists",
+        refused(
+                () ->
+                    accounts.signInThroughProvider(
+                        "https://p", "s-2", "pia", Optional.of(rights), HERE))
+            .code(),
+        "a name that was given to somebody else");
+  }
+
+  @Test
   void noSecretIsInTheDatabase() {
     Tokens.Secret session = accounts.signIn("ada", PASSWORD, HERE);
     String token = tokens.ofHome("ada");
