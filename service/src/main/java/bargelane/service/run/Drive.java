@@ -64,8 +64,9 @@ final class Drive {
     return run.state == RunState.BACKING_OUT ? kind.backOut(work) : kind.steps(work);
   }
 
-  String startedBy() {
-    return run.startedBy;
+  /** For whom it works; a timetable's passes for nobody. */
+  String worksFor() {
+    return run.routine ? "" : run.startedBy;
   }
 
   /** The run that waits for this one, once it is over. */

@@ -299,7 +299,7 @@ public final class RunEngine {
   /** What it does is done by whoever began it. */
   private static Optional<Duration> on(Drive drive) {
     try {
-      return Actor.acts(drive.startedBy(), drive::on);
+      return Actor.acts(drive.worksFor(), drive::on);
     } catch (RuntimeException e) {
       throw e;
     } catch (Exception e) {
