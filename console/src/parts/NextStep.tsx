@@ -27,6 +27,7 @@ const STEPS: Record<Action, [string, (...args: string[]) => string] | string> = 
   'server-list': ['The site', sites[1]],
   'agent-key': ['The site', sites[1]],
   'agent-list': ['The site', sites[1]],
+  'agent-approve': ['The site', sites[1]],
   'agent-remove': ['The site', sites[1]],
   'machine-list': ['Machines', () => '/machines'],
   'machine-filter': ['Machines', (filter = '') => `/machines?filter=${encodeURIComponent(filter)}`],

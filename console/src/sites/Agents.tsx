@@ -10,13 +10,14 @@ import { Status, type Tone } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
 import { May } from '../parts/May';
 
-const TONES: Record<string, Tone> = { reporting: 'good', silent: 'bad', refused: 'bad' };
+const TONES: Record<string, Tone> = { reporting: 'good', silent: 'bad', refused: 'bad', waiting: 'bad' };
 
 /** The agents of a site, and the line that installs one more. */
 export function Agents({ site }: { site: string }) {
   const client = useQueryClient();
   const { data, error } = useQuery({ queryKey: ['agents', site], queryFn: () => answer(api.GET('/api/v1/sites/{site}/agents', { params: { path: { site } } })) });
   const key = useMutation({ mutationFn: () => answer(api.POST('/api/v1/sites/{site}/agents/keys', { params: { path: { site } }, body: { validSeconds: 3600 } })) });
+  const approve = useMutation({ mutationFn: (id: string) => answer(api.POST('/api/v1/sites/{site}/agents/{agent}/approval', { params: { path: { site, agent: id } } })), onSuccess: () => client.invalidateQueries() });
   const take = useMutation({ mutationFn: (id: string) => answer(api.DELETE('/api/v1/sites/{site}/agents/{agent}', { params: { path: { site, agent: id } } })), onSuccess: () => client.invalidateQueries() });
   if (data === undefined) {
     return error === null ? null : <Trouble error={error} />;
@@ -46,7 +47,13 @@ export function Agents({ site }: { site: string }) {
             a.heardAt === null ? 'never' : moment(a.heardAt),
             a.surveyedAt === null ? 'never' : moment(a.surveyedAt),
             [a.unread.map((u) => u.slice(1, u.indexOf("'", 1))).join(', '), Math.abs(a.clockAheadSeconds) < 1 ? '' : `clock ${a.clockAheadSeconds.toFixed(0)} s ahead`, a.trouble].filter((x) => x !== '').join('; '),
-            <May key="r" roles="keeper"><Button size="small" onClick={() => take.mutate(a.id)}>
+            <May key="r" roles="keeper">
+              {a.state === 'waiting' && (
+                <Button size="small" onClick={() => approve.mutate(a.id)} aria-label={`Approve ${a.id}`}>
+                  Approve
+                </Button>
+              )}
+              <Button size="small" onClick={() => take.mutate(a.id)}>
               Remove
             </Button></May>,
           ],
@@ -70,6 +77,7 @@ export function Agents({ site }: { site: string }) {
         )}
       </Box>
       {key.error !== null && <Trouble error={key.error} />}
+      {approve.error !== null && <Trouble error={approve.error} />}
       {take.error !== null && <Trouble error={take.error} />}
     </Panel>
   );

@@ -8,7 +8,7 @@ import org.jspecify.annotations.Nullable;
  * An agent in a guest.
  *
  * @param machineId of the machine that it is on; empty until it told of it
- * @param state telling, silent or refused
+ * @param state reporting, silent, refused, or waiting for approval as a second one of its machine
  * @param clockAheadSeconds how far its machine's clock is ahead of the service's
  * @param account that it runs as
  * @param unread what it can't read, and why

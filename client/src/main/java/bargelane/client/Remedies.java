@@ -29,6 +29,7 @@ public final class Remedies {
           Map.entry("server-list", "bargelane server list SITE"),
           Map.entry("agent-key", "bargelane agent key SITE"),
           Map.entry("agent-list", "bargelane agent list SITE"),
+          Map.entry("agent-approve", "bargelane agent approve SITE AGENT"),
           Map.entry("agent-remove", "bargelane agent remove SITE AGENT"),
           Map.entry("machine-list", "bargelane machine list"),
           Map.entry("machine-filter", "bargelane machine list --filter FILTER"),

@@ -312,13 +312,14 @@ class GuestsTest {
   @Order(3)
   void anAgentThatIsKilledOrNotListenedToLosesNothing() throws Exception {
     // The second paste above ended the agent before it was refused; a new key brings it back.
-    String former = agent().path("id").asText();
     String said = paste(line());
     assertTrue(said.contains("ended with 0"), said);
+    until("the second agent to wait", () -> agent().path("state").asText().equals("waiting"));
+    String second = agent().path("id").asText();
+    terminal.done("agent", "approve", "annexes", second);
     until(
         "the agent to take the former's place",
-        () ->
-            !agent().path("id").asText().equals(former) && agent().path("surveyedAt").isTextual());
+        () -> agent().path("id").asText().equals(second) && agent().path("surveyedAt").isTextual());
     harness.kill("service");
     until("looks to be kept", () -> lines("looks") > 5);
     end(agentPid().orElseThrow());

@@ -12,6 +12,7 @@ import java.util.Optional;
  * @param heardAt when it told anything last; none if it never did
  * @param clockAhead how far its machine's clock is ahead of ours; negative if it is behind
  * @param unread what it can't read, and why
+ * @param second why it waits for approval, as another agent tells of its machine; empty if not
  * @param trouble why what it told last was refused; empty if it was not
  */
 public record AgentState(
@@ -22,4 +23,5 @@ public record AgentState(
     Duration clockAhead,
     String account,
     List<String> unread,
+    String second,
     String trouble) {}

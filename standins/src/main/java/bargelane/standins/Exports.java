@@ -16,6 +16,7 @@ import java.util.HexFormat;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 
 /**
@@ -25,13 +26,24 @@ import java.util.concurrent.ConcurrentHashMap;
  */
 final class Exports implements Closeable {
 
-  /** What is asked for: a volume, of a snapshot or a point if one is named. */
+  /**
+   * What is asked for: a volume, of a snapshot or a point if one is named.
+   *
+   * @param readers fingerprints of the certificates of whom it is for; none for whoever knows it
+   */
   record Asked(
-      String name, String volume, String snapshot, String since, String point, boolean write) {
+      String name,
+      String volume,
+      String snapshot,
+      String since,
+      String point,
+      boolean write,
+      Set<String> readers) {
     Asked {
       snapshot = snapshot == null ? "" : snapshot;
       since = since == null ? "" : since;
       point = point == null ? "" : point;
+      readers = readers == null ? Set.of() : readers;
     }
   }
 
@@ -57,7 +69,7 @@ final class Exports implements Closeable {
           Optional.of(
               ServerKeys.selfMade(
                   dir.resolve("disk-server.p12"), host.platform().traits.name(), List.of()));
-      this.server = NbdServer.tls(certificate.get().context());
+      this.server = NbdServer.tls(certificate.get());
     } else {
       this.certificate = Optional.empty();
       Files.createDirectories(runtime);
@@ -105,7 +117,8 @@ final class Exports implements Closeable {
     if (asked.write()) {
       writers.put(asked.name(), asked.volume());
     }
-    server.offer(secret, host.faulty(device));
+    // Who reaches the socket is the socket's directory's to say.
+    server.offer(secret, host.faulty(device), certificate.isPresent() ? asked.readers() : Set.of());
     NbdAddress address =
         certificate.isPresent()
             ? new NbdAddress.Tls(

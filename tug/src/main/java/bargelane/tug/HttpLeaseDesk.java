@@ -10,6 +10,7 @@ import bargelane.api.LeaseReport;
 import bargelane.api.LeaseTake;
 import bargelane.api.Problem;
 import bargelane.api.Trust;
+import bargelane.blocks.tls.ServerKeys;
 import com.fasterxml.jackson.databind.DeserializationFeature;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import java.io.IOException;
@@ -60,7 +61,8 @@ public final class HttpLeaseDesk implements LeaseDesk {
     HttpResponse<byte[]> r =
         send(
             "",
-            JSON.writeValueAsBytes(new LeaseTake(tug, Tug.VERSION, waitSeconds)),
+            JSON.writeValueAsBytes(
+                new LeaseTake(tug, Tug.VERSION, waitSeconds, ServerKeys.own().fingerprint())),
             "take",
             waitSeconds + OPENING_SECONDS);
     return r.statusCode() == 204

@@ -20,13 +20,23 @@ final class Export {
 
   private final String name;
   private final BlockDevice device;
+  private final Set<String> readers;
   private final ReentrantReadWriteLock gate = new ReentrantReadWriteLock();
   private final Set<Closeable> sessions = ConcurrentHashMap.newKeySet();
   private boolean revoked;
 
-  Export(String name, BlockDevice device) {
+  /**
+   * @param readers whose certificate it is for, by fingerprint; none for whoever knows its name
+   */
+  Export(String name, BlockDevice device, Set<String> readers) {
+    this.readers = readers;
     this.name = name;
     this.device = device;
+  }
+
+  /** Whether it is for whoever has shown this; nothing if nothing was shown. */
+  boolean isFor(String fingerprint) {
+    return readers.isEmpty() || readers.contains(fingerprint);
   }
 
   BlockDevice device() {

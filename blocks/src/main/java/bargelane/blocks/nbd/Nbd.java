@@ -31,6 +31,7 @@ final class Nbd {
   static final int REP_INFO = 3;
   static final int REP_META_CONTEXT = 4;
   static final int REP_ERR_UNSUP = 0x80000001;
+  static final int REP_ERR_POLICY = 0x80000002;
   static final int REP_ERR_INVALID = 0x80000003;
   static final int REP_ERR_TLS_REQD = 0x80000005;
   static final int REP_ERR_UNKNOWN = 0x80000006;

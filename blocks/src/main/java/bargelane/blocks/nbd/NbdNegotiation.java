@@ -95,7 +95,9 @@ final class NbdNegotiation {
           r.type & 0x7fffffff,
           r.type == REP_ERR_UNKNOWN
               ? "no such export; it may have been revoked"
-              : "the disk server refused");
+              : r.type == REP_ERR_POLICY
+                  ? "the export is for somebody who shows another certificate"
+                  : "the disk server refused");
     }
     if (size < 0) {
       throw new IOException("the disk server announces a negative size");

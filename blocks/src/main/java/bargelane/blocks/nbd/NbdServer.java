@@ -1,6 +1,7 @@
 package bargelane.blocks.nbd;
 
 import bargelane.blocks.BlockDevice;
+import bargelane.blocks.tls.ServerKeys;
 import java.io.Closeable;
 import java.io.IOException;
 import java.net.InetAddress;
@@ -14,6 +15,7 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
@@ -66,8 +68,16 @@ public final class NbdServer implements Closeable {
     return server;
   }
 
-  /** Listens on a free loopback port and serves only after TLS is up. */
-  public static NbdServer tls(SSLContext context) throws IOException {
+  /**
+   * Listens on a free loopback port and serves only after TLS is up. What a client shows is held
+   * against whom an export is for.
+   */
+  public static NbdServer tls(ServerKeys keys) throws IOException {
+    return tls(Tls.ofServer(keys));
+  }
+
+  /** The same, with clients that show what its authorities signed, or nothing. */
+  static NbdServer tls(SSLContext context) throws IOException {
     ServerSocketChannel listening = ServerSocketChannel.open();
     listening.bind(new InetSocketAddress(InetAddress.getLoopbackAddress(), 0));
     NbdServer server =
@@ -102,7 +112,17 @@ public final class NbdServer implements Closeable {
 
   /** Offers a device under a name. The device is closed when the export is revoked. */
   public void offer(String name, BlockDevice device) {
-    exports.put(name, new Export(name, device));
+    offer(name, device, Set.of());
+  }
+
+  /**
+   * Offers a device under a name to some only.
+   *
+   * @param readers fingerprints (SHA-256, hexadecimal) of the certificates of whom it is for; none
+   *     for whoever knows the name
+   */
+  public void offer(String name, BlockDevice device, Set<String> readers) {
+    exports.put(name, new Export(name, device, Set.copyOf(readers)));
   }
 
   /**

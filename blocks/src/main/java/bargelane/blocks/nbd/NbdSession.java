@@ -16,6 +16,7 @@ import java.util.function.Function;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import javax.net.ssl.SSLContext;
+import javax.net.ssl.SSLEngine;
 
 /** The server's side of one connection: handshake, then requests until the client leaves. */
 final class NbdSession implements Closeable {
@@ -43,6 +44,9 @@ final class NbdSession implements Closeable {
 
   /** Whether the request in hand wants one extent a context, and no more. */
   private boolean one;
+
+  /** The fingerprint of the certificate that the client has shown; empty for none. */
+  private String shown = "";
 
   private ByteBuffer room = ByteBuffer.allocate(0);
 
@@ -104,7 +108,9 @@ final class NbdSession implements Closeable {
             reply(option, REP_ERR_INVALID, ByteBuffer.allocate(0));
           } else {
             reply(option, REP_ACK, ByteBuffer.allocate(0));
-            wire.secure(Tls.server(tls.orElseThrow()));
+            SSLEngine engine = Tls.server(tls.orElseThrow());
+            wire.secure(engine);
+            shown = Tls.shown(engine);
             secured = true;
           }
         }
@@ -115,7 +121,8 @@ final class NbdSession implements Closeable {
         case OPT_LIST_META_CONTEXT, OPT_SET_META_CONTEXT -> contexts(option, data);
         case OPT_EXPORT_NAME -> {
           export = exports.apply(StandardCharsets.UTF_8.decode(data).toString());
-          if (export == null) {
+          if (export == null || !export.isFor(shown)) {
+            export = null;
             return false;
           }
           ByteBuffer answer = ByteBuffer.allocate(10 + (noZeroes ? 0 : 124));
@@ -130,6 +137,10 @@ final class NbdSession implements Closeable {
           Export asked = exports.apply(text(data));
           if (asked == null) {
             reply(option, REP_ERR_UNKNOWN, ByteBuffer.allocate(0));
+            continue;
+          }
+          if (!asked.isFor(shown)) {
+            reply(option, REP_ERR_POLICY, ByteBuffer.allocate(0));
             continue;
           }
           export = asked;
@@ -154,8 +165,8 @@ final class NbdSession implements Closeable {
   /** Chooses metadata contexts for this connection, or only lists them. */
   private void contexts(int option, ByteBuffer data) throws IOException {
     Export asked = exports.apply(text(data));
-    if (asked == null) {
-      reply(option, REP_ERR_UNKNOWN, ByteBuffer.allocate(0));
+    if (asked == null || !asked.isFor(shown)) {
+      reply(option, asked == null ? REP_ERR_UNKNOWN : REP_ERR_POLICY, ByteBuffer.allocate(0));
       return;
     }
     boolean list = option == OPT_LIST_META_CONTEXT;

@@ -1,5 +1,6 @@
 package bargelane.blocks.nbd;
 
+import bargelane.blocks.tls.ServerKeys;
 import java.io.IOException;
 import java.security.GeneralSecurityException;
 import java.security.MessageDigest;
@@ -13,7 +14,7 @@ import java.util.Map;
 import java.util.Set;
 import javax.net.ssl.SSLContext;
 import javax.net.ssl.SSLEngine;
-import javax.net.ssl.TrustManager;
+import javax.net.ssl.SSLPeerUnverifiedException;
 import javax.net.ssl.X509TrustManager;
 
 /** TLS layers over an NBD connection after NBD_OPT_STARTTLS. */
@@ -53,17 +54,22 @@ final class Tls {
   private static SSLContext context(String fingerprint) throws GeneralSecurityException {
     SSLContext known = CONTEXTS.get(fingerprint);
     if (known == null) {
-      known = SSLContext.getInstance("TLSv1.3");
-      known.init(null, new TrustManager[] {new Pinned(fingerprint)}, null);
+      known = ServerKeys.own().context(new Pinned(fingerprint));
       CONTEXTS.put(fingerprint, known);
     }
     return known;
   }
 
-  /** Server side. */
+  /** A disk server's keys; clients are known by the fingerprints of what they show. */
+  static SSLContext ofServer(ServerKeys keys) {
+    return keys.context(new Anybody());
+  }
+
+  /** Server side: a client may show a certificate, which proves that it has its key. */
   static SSLEngine server(SSLContext context) {
     SSLEngine engine = context.createSSLEngine();
     engine.setUseClientMode(false);
+    engine.setWantClientAuth(true);
     return quickestFirst(engine);
   }
 
@@ -73,14 +79,47 @@ final class Tls {
     return engine;
   }
 
+  /** The fingerprint of what a peer has shown; empty if it showed nothing. */
+  static String shown(SSLEngine engine) {
+    try {
+      return digest((X509Certificate) engine.getSession().getPeerCertificates()[0]);
+    } catch (SSLPeerUnverifiedException e) {
+      return "";
+    } catch (GeneralSecurityException e) {
+      throw new IllegalStateException("every Java platform has SHA-256", e);
+    }
+  }
+
+  private static String digest(X509Certificate certificate) throws GeneralSecurityException {
+    return HexFormat.of()
+        .formatHex(MessageDigest.getInstance("SHA-256").digest(certificate.getEncoded()));
+  }
+
+  /** Takes whatever a client shows: an export says whose it is for. */
+  private record Anybody() implements X509TrustManager {
+    @Override
+    public void checkClientTrusted(X509Certificate[] chain, String type) {
+      // The handshake proves that the client has the key; who that is an export decides.
+    }
+
+    @Override
+    public void checkServerTrusted(X509Certificate[] chain, String type)
+        throws CertificateException {
+      throw new CertificateException("this side is a server only");
+    }
+
+    @Override
+    public X509Certificate[] getAcceptedIssuers() {
+      return new X509Certificate[0];
+    }
+  }
+
   private record Pinned(String fingerprint) implements X509TrustManager {
     @Override
     public void checkServerTrusted(X509Certificate[] chain, String type)
         throws CertificateException {
       try {
-        String seen =
-            HexFormat.of()
-                .formatHex(MessageDigest.getInstance("SHA-256").digest(chain[0].getEncoded()));
+        String seen = digest(chain[0]);
         if (!seen.equalsIgnoreCase(fingerprint)) {
           throw new CertificateException(
               "the disk server shows a certificate with fingerprint "

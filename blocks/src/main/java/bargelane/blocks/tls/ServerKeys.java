@@ -29,6 +29,7 @@ import java.util.HexFormat;
 import java.util.List;
 import javax.net.ssl.KeyManagerFactory;
 import javax.net.ssl.SSLContext;
+import javax.net.ssl.TrustManager;
 import org.bouncycastle.asn1.pkcs.PrivateKeyInfo;
 import org.bouncycastle.asn1.x500.X500Name;
 import org.bouncycastle.asn1.x509.Extension;
@@ -88,6 +89,26 @@ public final class ServerKeys {
       return new ServerKeys(keys);
     } catch (GeneralSecurityException | OperatorCreationException e) {
       throw new IOException("the certificate " + file + " can't be used: " + e.getMessage(), e);
+    }
+  }
+
+  /** What this process shows to disk servers: made when it is first needed, and gone with it. */
+  public static ServerKeys own() {
+    return Own.KEYS;
+  }
+
+  private static final class Own {
+    private static final ServerKeys KEYS = make();
+
+    private static ServerKeys make() {
+      try {
+        KeyStore keys = KeyStore.getInstance("PKCS12");
+        keys.load(null, null);
+        ServerKeys.make(keys, "Barge Lane", List.of());
+        return new ServerKeys(keys);
+      } catch (GeneralSecurityException | OperatorCreationException | IOException e) {
+        throw new IllegalStateException("every Java platform has EC keys", e);
+      }
     }
   }
 
@@ -250,12 +271,22 @@ public final class ServerKeys {
 
   /** For connections of TLS 1.3. */
   public SSLContext context() {
+    return context(null);
+  }
+
+  /**
+   * The same.
+   *
+   * @param peers says whose certificates are trusted; null for those of this system's authorities
+   */
+  public SSLContext context(TrustManager peers) {
     try {
       KeyManagerFactory managers =
           KeyManagerFactory.getInstance(KeyManagerFactory.getDefaultAlgorithm());
       managers.init(store, NO_PASSWORD.toCharArray());
       SSLContext context = SSLContext.getInstance("TLSv1.3");
-      context.init(managers.getKeyManagers(), null, null);
+      context.init(
+          managers.getKeyManagers(), peers == null ? null : new TrustManager[] {peers}, null);
       return context;
     } catch (GeneralSecurityException e) {
       throw new IllegalStateException("every Java platform has TLS 1.3", e);

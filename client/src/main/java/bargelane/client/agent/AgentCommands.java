@@ -9,5 +9,5 @@ import picocli.CommandLine.Command;
     name = "agent",
     description = "Agents of sites of kind agents: each reports the machine it runs on.",
     mixinStandardHelpOptions = true,
-    subcommands = {ListAgents.class, Key.class, Remove.class})
+    subcommands = {ListAgents.class, Key.class, Approve.class, Remove.class})
 public final class AgentCommands {}

@@ -37,6 +37,8 @@ public enum Action implements Worded {
   /** Site. */
   AGENT_LIST,
   /** Site, agent. */
+  AGENT_APPROVE,
+  /** Site, agent. */
   AGENT_REMOVE,
   MACHINE_LIST,
   /** Filter. */

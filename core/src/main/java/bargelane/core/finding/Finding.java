@@ -41,6 +41,7 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
     SERVER_FACT_UNREAD(false),
     AGENT_SILENT(true),
     AGENT_ANSWER_INVALID(true),
+    AGENT_WAITS(false),
     DISK_KEEPS_NO_CHANGES(false),
     MACHINE_VANISHED(true),
     SIZE_NOT_CHOSEN(true),

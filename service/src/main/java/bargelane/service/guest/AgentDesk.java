@@ -160,6 +160,18 @@ public final class AgentDesk {
         .orElseThrow(AgentDesk::unknown);
   }
 
+  /** What an agent tells is of a machine that another one tells of: nothing of it is taken over. */
+  private static final class SecondAgentException extends RuntimeException {
+    private static final long serialVersionUID = 1;
+    private final String former;
+    private final String machine;
+
+    SecondAgentException(String former, String machine) {
+      this.former = former;
+      this.machine = machine;
+    }
+  }
+
   private record Taken(String answer, Optional<ProblemException> refused, List<String> scans) {}
 
   /**
@@ -168,7 +180,13 @@ public final class AgentDesk {
    * @return what the agent is to know: which looks are held, and whether a survey is wanted
    */
   String report(String agentId, String body) {
-    Taken taken = db.tx(s -> take(s, agentId, body));
+    Taken taken;
+    try {
+      taken = db.tx(s -> take(s, agentId, body));
+    } catch (SecondAgentException second) {
+      // Only now, since what it told was merged to see whose machine it is.
+      taken = db.tx(s -> waits(s, agentId, second));
+    }
     taken.scans().forEach(runs::wake);
     if (taken.refused().isPresent()) {
       throw taken.refused().get();
@@ -183,6 +201,13 @@ public final class AgentDesk {
     }
     Instant now = clock.instant();
     agent.heardAt = now;
+    if (!agent.waitsFor.isEmpty()) {
+      if (s.find(AgentEntity.class, agent.waitsFor) != null) {
+        return held(agent);
+      }
+      // The former was removed meanwhile.
+      agent.waitsFor = "";
+    }
     SiteEntity site = s.find(SiteEntity.class, agent.siteId);
     try {
       Report report = Report.read(body);
@@ -219,6 +244,35 @@ public final class AgentDesk {
     }
   }
 
+  /** It keeps what it has not told, and is asked for nothing. */
+  private static Taken held(AgentEntity agent) {
+    return new Taken("held " + agent.held + "\n", Optional.empty(), List.of());
+  }
+
+  private Taken waits(Session s, String agentId, SecondAgentException second) {
+    AgentEntity agent = s.find(AgentEntity.class, agentId, LockMode.PESSIMISTIC_WRITE);
+    if (agent == null) {
+      throw unknown();
+    }
+    agent.heardAt = clock.instant();
+    agent.waitsFor = second.former;
+    agent.trouble =
+        "it says that it is on "
+            + second.machine
+            + ", of which the agent "
+            + second.former
+            + " tells: it waits for approval";
+    SiteEntity site = s.find(SiteEntity.class, agent.siteId);
+    events.tell(
+        s,
+        "site",
+        site.id,
+        null,
+        "the agent " + agent.id + " of " + site.name + ": " + agent.trouble,
+        null);
+    return held(agent);
+  }
+
   private void survey(Session s, SiteEntity site, AgentEntity agent, Report report, Instant now)
       throws SurveyException {
     Survey survey = SurveyReader.read(report.survey());
@@ -235,34 +289,31 @@ public final class AgentDesk {
         events.tell(
             s, "site", site.id, null, "the agent on " + agent.name + " told what is new", null);
       }
-      oneAMachine(s, site, agent, now);
+      oneAMachine(s, agent);
     } else {
       surveying.links(s, site, agent.id, survey, now);
     }
   }
 
-  /** An agent that was installed anew takes the place of the one that its machine had before. */
-  private void oneAMachine(Session s, SiteEntity site, AgentEntity agent, Instant now) {
-    for (AgentEntity former :
-        Db.list(
+  /**
+   * An agent that says that it is on a machine of which another tells may be on it anew, or be
+   * somebody else's: which of the two, a person says.
+   */
+  private static void oneAMachine(Session s, AgentEntity agent) {
+    Db.first(
             s,
-            AgentEntity.class,
-            "select a from AgentEntity a join SightingEntity g on g.siteId = a.siteId and g.sourceKey = a.id"
-                + " where a.siteId = ?1 and a.enrolledAt < ?2 and g.machineId ="
-                + " (select h.machineId from SightingEntity h where h.siteId = ?1 and h.sourceKey = ?3)",
-            site.id,
-            agent.enrolledAt,
-            agent.id)) {
-      Surveying.forget(s, site, former.id, now);
-      s.remove(former);
-      events.tell(
-          s,
-          "site",
-          site.id,
-          null,
-          "the agent " + agent.id + " on " + agent.name + " takes the place of " + former.id,
-          null);
-    }
+            Object[].class,
+            "select a.id, m.name from AgentEntity a"
+                + " join SightingEntity g on g.siteId = a.siteId and g.sourceKey = a.id"
+                + " join SightingEntity h on h.machineId = g.machineId"
+                + " join MachineEntity m on m.id = g.machineId"
+                + " where h.siteId = ?1 and h.sourceKey = ?2 and a.id <> ?2",
+            agent.siteId,
+            agent.id)
+        .ifPresent(
+            other -> {
+              throw new SecondAgentException((String) other[0], (String) other[1]);
+            });
   }
 
   private void looks(

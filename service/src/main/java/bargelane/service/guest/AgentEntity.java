@@ -52,6 +52,10 @@ public class AgentEntity {
   @JdbcTypeCode(SqlTypes.JSON)
   public String unread = "[]";
 
+  /** The agent in whose place it would be, until somebody says that it may; empty for none. */
+  @Column(name = "waits_for")
+  public String waitsFor = "";
+
   /** Why what it told last was refused; empty if it was not. */
   public String trouble = "";
 }

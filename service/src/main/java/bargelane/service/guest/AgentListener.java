@@ -54,6 +54,7 @@ public final class AgentListener implements Closeable {
   private final Path home;
   private final Where where;
   private final AgentDesk desk;
+  private final Pace pace = new Pace();
   private Javalin http;
   private String installer;
   private String line;
@@ -207,6 +208,7 @@ public final class AgentListener implements Closeable {
     // Who it is comes first: of a stranger nothing is read.
     String agent =
         desk.agent(header != null && header.startsWith("Bearer ") ? header.substring(7) : "");
+    pace.comes(agent);
     answer(ctx, desk.report(agent, body(ctx, LARGEST_REPORT)));
   }
 

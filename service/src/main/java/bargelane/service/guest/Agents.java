@@ -140,16 +140,18 @@ public final class Agents {
                         machines.getOrDefault(a.id(), ""),
                         a.machine(),
                         a.version(),
-                        AgentsDriver.silent(a, now)
-                            ? "silent"
-                            : a.trouble().isEmpty() ? "reporting" : "refused",
+                        !e.waitsFor.isEmpty()
+                            ? "waiting"
+                            : AgentsDriver.silent(a, now)
+                                ? "silent"
+                                : a.trouble().isEmpty() ? "reporting" : "refused",
                         e.enrolledAt,
                         e.heardAt,
                         e.surveyedAt,
                         e.clockAhead / 1000.0,
                         a.account(),
                         a.unread(),
-                        a.trouble());
+                        e.trouble);
                   })
               .sorted(
                   java.util.Comparator.comparing((AgentView v) -> v.state().equals("reporting"))
@@ -174,8 +176,61 @@ public final class Agents {
                     Duration.ofMillis(e.clockAhead),
                     e.account,
                     Json.read(e.unread, new TypeReference<List<String>>() {}),
-                    e.trouble))
+                    e.waitsFor.isEmpty() ? "" : e.trouble,
+                    e.waitsFor.isEmpty() ? e.trouble : ""))
         .toList();
+  }
+
+  private static AgentEntity agent(Session s, SiteEntity site, String agent) {
+    return Db.first(
+            s,
+            AgentEntity.class,
+            "from AgentEntity where siteId = ?1 and (id = ?2 or name = ?2) order by heardAt nulls first",
+            site.id,
+            agent)
+        .orElseThrow(
+            () ->
+                new ProblemException(
+                    404,
+                    "agent-unknown",
+                    "site " + site.name + " has no agent '" + agent + "'",
+                    Remedy.of("list them", Action.AGENT_LIST, site.name)));
+  }
+
+  /** Lets an agent that waits take the place of the one that its machine had before. */
+  public void approve(String ref, String agent, String by) {
+    db.run(
+        s -> {
+          SiteEntity site = site(s, ref);
+          AgentEntity found = agent(s, site, agent);
+          if (found.waitsFor.isEmpty()) {
+            throw ProblemException.conflict(
+                "agent-waits-not",
+                "the agent " + found.id + " waits for nothing",
+                Remedy.of("look at the agents", Action.AGENT_LIST, site.name));
+          }
+          AgentEntity former = s.find(AgentEntity.class, found.waitsFor);
+          if (former != null) {
+            Surveying.forget(
+                s, s.find(SiteEntity.class, former.siteId), former.id, clock.instant());
+            s.remove(former);
+          }
+          events.tell(
+              s,
+              "site",
+              site.id,
+              null,
+              by
+                  + " let the agent "
+                  + found.id
+                  + " of "
+                  + site.name
+                  + " take the place of "
+                  + found.waitsFor,
+              null);
+          found.waitsFor = "";
+          found.trouble = "";
+        });
   }
 
   /**
@@ -186,20 +241,7 @@ public final class Agents {
     db.run(
         s -> {
           SiteEntity site = site(s, ref);
-          AgentEntity found =
-              Db.first(
-                      s,
-                      AgentEntity.class,
-                      "from AgentEntity where siteId = ?1 and (id = ?2 or name = ?2) order by heardAt nulls first",
-                      site.id,
-                      agent)
-                  .orElseThrow(
-                      () ->
-                          new ProblemException(
-                              404,
-                              "agent-unknown",
-                              "site " + site.name + " has no agent '" + agent + "'",
-                              Remedy.of("list them", Action.AGENT_LIST, site.name)));
+          AgentEntity found = agent(s, site, agent);
           Surveying.forget(s, site, found.id, clock.instant());
           s.remove(found);
           events.tell(

@@ -53,6 +53,11 @@ public record GuestApi(Servers servers, Agents agents, AgentListener listener)
         .takes(AgentKeyAsk.class)
         .creates(
             AgentKeyView.class, (r, b) -> agents.key(r.path("site"), b, listener::line, r.by()));
+    e.post(
+            "/sites/{site}/agents/{agent}/approval",
+            "Let an agent take the place of the one that its machine had before",
+            Need.KEEP)
+        .does(r -> agents.approve(r.path("site"), r.path("agent"), r.by()));
     e.delete("/sites/{site}/agents/{agent}", "Take an agent from a site", Need.KEEP)
         .does(r -> agents.remove(r.path("site"), r.path("agent"), r.by()));
   }

@@ -5,6 +5,7 @@ import bargelane.api.LeaseDisk;
 import bargelane.api.LeaseOpened;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
+import bargelane.sites.DiskReaders;
 import bargelane.sites.SiteException;
 import java.time.Duration;
 import java.time.Instant;
@@ -30,7 +31,7 @@ final class LeaseClaims {
   }
 
   /** Gives work, waiting for some to come. */
-  Optional<Lease> take(String tug, int waitSeconds) throws InterruptedException {
+  Optional<Lease> take(String tug, String reader, int waitSeconds) throws InterruptedException {
     long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(Math.min(waitSeconds, 20));
     long heard = passes.bell.now();
     boolean first = true;
@@ -38,7 +39,7 @@ final class LeaseClaims {
       // Another node may have offered something, or a pause be over: one of all who wait here looks
       // again each second.
       if (first || passes.bell.turn()) {
-        Optional<Claimed> claimed = passes.db.tx(s -> claim(s, tug));
+        Optional<Claimed> claimed = passes.db.tx(s -> claim(s, tug, reader));
         if (claimed.isPresent()) {
           if (!first) {
             // Where there was one there may be more.
@@ -72,7 +73,7 @@ final class LeaseClaims {
       Map<String, String> roots,
       Instant waitedSince) {}
 
-  private Optional<Claimed> claim(Session s, String tug) {
+  private Optional<Claimed> claim(Session s, String tug, String reader) {
     List<?> ids =
         s.createNativeQuery(
                 // What is put off for longer than any pause is so by a clock that has stepped back.
@@ -97,6 +98,7 @@ final class LeaseClaims {
       pass.stalledSince = null;
     }
     pass.tug = tug;
+    pass.reader = reader;
     pass.epoch++;
     pass.leaseUntil = passes.clock.instant().plus(opening());
     List<PassDisk> left = Passes.disks(pass).stream().filter(d -> !d.finished()).toList();
@@ -156,11 +158,14 @@ final class LeaseClaims {
           renewed = System.nanoTime();
         }
         given.add(
-            passes.exports.openSource(
-                pass,
-                disk,
-                Optional.ofNullable(claimed.replicas.get(disk.replicaId())),
-                claimed.roots.getOrDefault(disk.replicaId(), "")));
+            DiskReaders.with(
+                pass.reader,
+                () ->
+                    passes.exports.openSource(
+                        pass,
+                        disk,
+                        Optional.ofNullable(claimed.replicas.get(disk.replicaId())),
+                        claimed.roots.getOrDefault(disk.replicaId(), ""))));
       }
       Optional<PassKind> kind = stillHeld(pass, passes.lease);
       if (kind.isEmpty()) {
@@ -187,7 +192,8 @@ final class LeaseClaims {
    */
   Optional<LeaseOpened> openTarget(PassEntity pass, PassDisk disk) {
     try {
-      LeaseOpened opened = passes.exports.openTarget(pass, disk);
+      LeaseOpened opened =
+          DiskReaders.with(pass.reader, () -> passes.exports.openTarget(pass, disk));
       if (stillHeld(pass, passes.lease).isPresent()) {
         return Optional.of(opened);
       }

@@ -42,7 +42,18 @@ public final class Leases {
 
   /** Gives work, waiting for some to come. */
   public Optional<Lease> take(String tug, int waitSeconds) throws InterruptedException {
-    return claims.take(tug, waitSeconds);
+    return take(tug, "", waitSeconds);
+  }
+
+  /**
+   * The same.
+   *
+   * @param reader the fingerprint of the certificate that the tug shows to disk servers; empty if
+   *     it does not tell
+   */
+  public Optional<Lease> take(String tug, String reader, int waitSeconds)
+      throws InterruptedException {
+    return claims.take(tug, reader, waitSeconds);
   }
 
   /** Whether a pass was last given to a tug of that name. */

@@ -7,6 +7,7 @@ import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseOpen;
 import bargelane.api.LeaseOpened;
 import bargelane.api.LeaseReport;
+import bargelane.blocks.tls.ServerKeys;
 import bargelane.service.platform.ProblemException;
 import bargelane.tug.LeaseDesk;
 import bargelane.tug.Tug;
@@ -29,7 +30,7 @@ public final class OwnDesk implements LeaseDesk {
   public Optional<Lease> take(String tug, int waitSeconds) throws IOException {
     tugs.asks(tug, Tug.VERSION);
     try {
-      return leases.take(tug, waitSeconds);
+      return leases.take(tug, ServerKeys.own().fingerprint(), waitSeconds);
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       throw new IOException("interrupted", e);

@@ -48,6 +48,9 @@ public class PassEntity {
 
   public String tug;
 
+  /** The fingerprint of the certificate that its tug shows to disk servers; empty if not told. */
+  public String reader = "";
+
   @Column(name = "lease_until")
   public Instant leaseUntil;
 

@@ -16,6 +16,7 @@ import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 import bargelane.service.http.Request;
 import bargelane.service.platform.ProblemException;
+import org.jspecify.annotations.Nullable;
 
 /** Endpoints of timetables, and those that tugs call. */
 public record ReplicationApi(Timetables timetables, Leases leases, Tugs tugs)
@@ -54,7 +55,8 @@ public record ReplicationApi(Timetables timetables, Leases leases, Tugs tugs)
                             "start the tug by the name that its token was made for");
                       });
               tugs.asks(tug, b.version());
-              return leases.take(tug, b.waitSeconds() == null ? 0 : b.waitSeconds());
+              return leases.take(
+                  tug, reader(b.certificate()), b.waitSeconds() == null ? 0 : b.waitSeconds());
             });
     e.post("/leases/{pass}/report", "A tug reports progress", Need.CARRY, Need.KEEP)
         .takes(LeaseReport.class)
@@ -72,6 +74,19 @@ public record ReplicationApi(Timetables timetables, Leases leases, Tugs tugs)
     e.post("/leases/{pass}/failed", "A tug gives a lease up", Need.CARRY, Need.KEEP)
         .takes(LeaseFailed.class)
         .does((r, b) -> leases.failed(own(r), b));
+  }
+
+  private static String reader(@Nullable String certificate) {
+    if (certificate == null) {
+      return "";
+    }
+    if (!certificate.matches("[0-9a-f]{64}")) {
+      throw ProblemException.invalid(
+          "certificate-malformed",
+          "'certificate' is no fingerprint",
+          "give the SHA-256 of the certificate, 64 hexadecimal digits");
+    }
+    return certificate;
   }
 
   /** The pass of a call, which a tug's own token names only while that tug has it. */

@@ -7,6 +7,7 @@ import static org.mockito.Mockito.mock;
 import static org.mockito.Mockito.when;
 
 import bargelane.api.AgentKeyAsk;
+import bargelane.api.AgentView;
 import bargelane.api.UsageView;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
@@ -281,16 +282,64 @@ class AgentDeskTest {
   }
 
   @Test
-  void anAgentThatIsInstalledAnewTakesThePlaceOfTheFormer() {
+  void aSecondAgentOfAMachineTellsNothingUntilSomebodyApprovesIt() {
     String former = agent();
     tell(former, looks(1, 2), "all", 1);
     now = now.plusSeconds(60);
     String later = desk.enrol(enrolment(key(), "cd".repeat(32)));
-    tell(later, looks(1, 2), "all", 2);
+    assertEquals("held 0\n", tell(later, looks(1, 2), "all", 2));
+    assertEquals("held 0\n", tell(later, looks(1, 3), "all", 3), "again and again");
+    AgentView waits =
+        agents.list("annexes").stream().filter(a -> a.id().equals(later)).findFirst().orElseThrow();
+    assertEquals("waiting", waits.state());
+    assertTrue(waits.trouble().contains(former), waits.trouble());
+    assertEquals("", waits.machineId());
+    assertTrue(check().stream().anyMatch(f -> f.code() == Code.AGENT_WAITS));
+    assertEquals("held 2\n", tell(former, looks(2, 3), "", 3), "and the former is heard on");
+    agents.approve("annexes", later, "engineer");
+    assertEquals("agent-waits-not", refused(() -> agents.approve("annexes", later, "engineer")));
+    assertEquals("held 2\n", tell(later, looks(1, 3), "all", 4));
     assertEquals(List.of(later), agents.list("annexes").stream().map(a -> a.id()).toList());
-    assertEquals("agent-unknown", refused(() -> tell(former, "", "", 3)));
+    assertEquals("reporting", agents.list("annexes").get(0).state());
+    assertEquals("agent-unknown", refused(() -> tell(former, "", "", 5)));
     assertEquals(1, count("machine where vanished_at is null"));
     assertEquals(1, count("machine"));
+  }
+
+  @Test
+  void aSecondAgentIsTheOnlyOneOnceTheFormerIsRemoved() {
+    String former = agent();
+    tell(former, looks(1, 2), "all", 1);
+    String later = desk.enrol(enrolment(key(), "cd".repeat(32)));
+    tell(later, "", "all", 2);
+    assertEquals(1, count("machine where vanished_at is null"));
+    agents.remove("annexes", former, "engineer");
+    assertEquals("held 1\n", tell(later, looks(1, 2), "all", 3));
+    assertEquals(
+        List.of("reporting"), agents.list("annexes").stream().map(a -> a.state()).toList());
+    assertEquals(1, count("machine where vanished_at is null"));
+  }
+
+  @Test
+  void anAgentReportsInBurstsAndSoOftenInTheLongRun() {
+    long[] at = {0};
+    Pace pace = new Pace(() -> at[0]);
+    for (int i = 0; i < Pace.BURST; i++) {
+      pace.comes("a");
+    }
+    ProblemException held = assertThrows(ProblemException.class, () -> pace.comes("a"));
+    assertEquals(429, held.status());
+    pace.comes("b");
+    at[0] += 1_000_000_000L;
+    for (int i = 0; i < Pace.A_SECOND; i++) {
+      pace.comes("a");
+    }
+    assertThrows(ProblemException.class, () -> pace.comes("a"));
+    at[0] += Duration.ofDays(400).toNanos();
+    for (int i = 0; i < Pace.BURST; i++) {
+      pace.comes("a");
+    }
+    assertThrows(ProblemException.class, () -> pace.comes("a"), "no more than a burst is saved up");
   }
 
   @Test

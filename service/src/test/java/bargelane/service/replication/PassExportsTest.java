@@ -2,6 +2,7 @@ package bargelane.service.replication;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.ArgumentMatchers.any;
 import static org.mockito.ArgumentMatchers.anyBoolean;
 import static org.mockito.ArgumentMatchers.eq;
@@ -16,13 +17,17 @@ import bargelane.api.Lease;
 import bargelane.api.LeaseIntent;
 import bargelane.api.LeaseOpen;
 import bargelane.api.LeaseOpened;
+import bargelane.blocks.tls.ServerKeys;
 import bargelane.core.replication.PassState;
 import bargelane.service.platform.Db;
 import bargelane.service.run.RunFailure;
+import bargelane.sites.DiskReaders;
 import bargelane.sites.ExportRef;
 import bargelane.sites.SiteException;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
+import java.util.Set;
 import org.junit.jupiter.api.Test;
 
 /** What is opened for a pass: by whom, when, and that it is revoked whoever dies. */
@@ -115,6 +120,31 @@ class PassExportsTest extends PassesFixture {
     passes.seal(pass);
     verify(target).closeExport("bl-" + pass + "-0-t-1");
     verify(target).closeExport("bl-" + pass + "-0-d-1");
+  }
+
+  @Test
+  void disksAreOpenedForTheCertificateOfWhoeverTookTheLease() throws Exception {
+    String tug = "ab".repeat(32);
+    String own = ServerKeys.own().fingerprint();
+    List<Set<String>> readers = new ArrayList<>();
+    when(source.openSnapshot(any(), any(), any(), any()))
+        .thenAnswer(
+            x -> {
+              readers.add(DiskReaders.current());
+              return new ExportRef(x.getArgument(0), "nbd+unix:///s", true);
+            });
+    when(target.openVolume(any(), any(), anyBoolean()))
+        .thenAnswer(
+            x -> {
+              readers.add(DiskReaders.current());
+              return new ExportRef(x.getArgument(0), "nbd+unix:///t", true);
+            });
+    offer();
+    leases.take("tug-1", tug, 0);
+    open(1);
+    assertEquals(Set.of(Set.of(own, tug)), Set.copyOf(readers));
+    assertTrue(readers.size() >= 3, "source, target and digests: " + readers.size());
+    assertEquals(Set.of(own), DiskReaders.current(), "and what else is opened for this node only");
   }
 
   /** A tug that says that it wrote, and asked for nothing to write to. */

@@ -69,6 +69,19 @@ public final class AgentsDriver extends LookOnly {
                     a.id()),
                 Who.SITE_OWNER));
       }
+      if (!a.second().isEmpty()) {
+        all.add(
+            new Finding(
+                Code.AGENT_WAITS,
+                thing,
+                a.second(),
+                Remedy.of(
+                    "let it, if you installed it there anew; else remove it",
+                    Action.AGENT_APPROVE,
+                    access.name(),
+                    a.id()),
+                Who.ENGINEER));
+      }
       if (!a.trouble().isEmpty()) {
         all.add(
             new Finding(

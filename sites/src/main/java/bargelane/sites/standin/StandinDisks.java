@@ -4,6 +4,7 @@ import static bargelane.sites.standin.StandinDriver.list;
 import static bargelane.sites.standin.StandinDriver.text;
 import static bargelane.sites.standin.StandinHttp.escape;
 
+import bargelane.sites.DiskReaders;
 import bargelane.sites.ExportRef;
 import bargelane.sites.SiteException;
 import bargelane.sites.Source;
@@ -32,6 +33,7 @@ final class StandinDisks implements Source, Target {
     Map<String, Object> asked = new HashMap<>(of);
     asked.put("name", export);
     asked.put("volume", volume);
+    asked.put("readers", DiskReaders.current());
     JsonNode given = http.send("POST", "/v1/exports", asked);
     return new ExportRef(
         export, given.path("uri").asText(), given.path("tracksChanges").asBoolean());
