@@ -95,6 +95,22 @@ public final class Cli {
             throw new CommandLine.TypeConversionException(e.getMessage());
           }
         });
+    line.setExecutionStrategy(
+        parsed -> {
+          for (CommandLine one : parsed.asCommandLineList()) {
+            // Before anything is done.
+            if (one.getCommand() instanceof Common c
+                && c.output == Output.Form.csv
+                && !(c instanceof Tabled rows && rows.tabled())) {
+              throw new CommandLine.ParameterException(
+                  one,
+                  "'"
+                      + one.getCommandSpec().qualifiedName()
+                      + "' prints text, which is no table: leave out --output csv, or give --output json");
+            }
+          }
+          return new CommandLine.RunLast().execute(parsed);
+        });
     line.setExecutionExceptionHandler(
         (e, command, parsed) -> {
           PrintWriter err = command.getErr();

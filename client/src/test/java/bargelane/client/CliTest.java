@@ -55,6 +55,16 @@ class CliTest {
   }
 
   @Test
+  void csvIsForTablesAlone() {
+    Said text =
+        say("wave", "show", "lending", "--output", "csv", "--service", "https://127.0.0.1:1");
+    assertEquals(2, text.code());
+    assertTrue(text.err().contains("'bargelane wave show' prints text"), text.err());
+    Said table = say("wave", "list", "--output", "csv", "--service", "https://127.0.0.1:1");
+    assertTrue(table.err().contains("no token"), "it would ask the service: " + table.err());
+  }
+
+  @Test
   void wrongUsageNamesWhatIsWrongAndEndsWithTwo() {
     Said unknown = say("wave", "tset", "lending");
     assertEquals(2, unknown.code());

@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.AccountView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 
@@ -13,7 +14,7 @@ import picocli.CommandLine.Command;
     description = "List accounts, what each may do, and when it was last used.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane account list"})
-final class ListAccounts extends Common implements Callable<Integer> {
+final class ListAccounts extends Common implements Callable<Integer>, Tabled {
   @Override
   public Integer call() {
     rows(

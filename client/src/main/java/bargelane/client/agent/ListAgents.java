@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.AgentView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import bargelane.text.Durations;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
@@ -15,7 +16,7 @@ import picocli.CommandLine.Parameters;
     description = "List the agents of a site, the silent ones first.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane agent list annexes"})
-final class ListAgents extends Common implements Callable<Integer> {
+final class ListAgents extends Common implements Callable<Integer>, Tabled {
   @Parameters(index = "0", paramLabel = "SITE", description = "Name or id.")
   String site;
 

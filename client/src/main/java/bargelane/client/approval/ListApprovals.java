@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.ApprovalView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Option;
@@ -14,7 +15,7 @@ import picocli.CommandLine.Option;
     description = "List approvals, newest first.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane approval list --open"})
-final class ListApprovals extends Common implements Callable<Integer> {
+final class ListApprovals extends Common implements Callable<Integer>, Tabled {
   @Option(
       names = "--wave",
       paramLabel = "WAVE",

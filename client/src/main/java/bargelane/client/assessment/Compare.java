@@ -5,6 +5,7 @@ import static bargelane.client.Output.*;
 import bargelane.api.AssessmentComparison;
 import bargelane.client.Answer;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Option;
@@ -21,7 +22,7 @@ import picocli.CommandLine.Parameters;
       "  bargelane assessment compare estate --from 1 --to 2",
       "  bargelane assessment compare estate --with estate-fenwater"
     })
-final class Compare extends Common implements Callable<Integer> {
+final class Compare extends Common implements Callable<Integer>, Tabled {
   @Parameters(index = "0", paramLabel = "ASSESSMENT", description = "Name or id.")
   String name;
 

@@ -2,6 +2,7 @@ package bargelane.client.assessment;
 
 import static bargelane.client.Output.*;
 
+import bargelane.client.Tabled;
 import java.nio.file.Path;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
@@ -17,7 +18,7 @@ import picocli.CommandLine.Option;
       "Example:",
       "  bargelane assessment costs estate --form focus --file estate-focus.csv"
     })
-final class Costs extends OfAssessment implements Callable<Integer> {
+final class Costs extends OfAssessment implements Callable<Integer>, Tabled {
   @Option(names = "--basis", paramLabel = "BASIS", description = "configured or observed.")
   String basis = "observed";
 

@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.AssessmentView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 
@@ -13,7 +14,7 @@ import picocli.CommandLine.Command;
     description = "List assessments, the newest revision of each.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane assessment list"})
-final class ListAssessments extends Common implements Callable<Integer> {
+final class ListAssessments extends Common implements Callable<Integer>, Tabled {
 
   @Override
   public Integer call() {

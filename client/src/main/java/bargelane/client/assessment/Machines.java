@@ -5,6 +5,7 @@ import static bargelane.client.Output.*;
 import bargelane.api.AssessedRow;
 import bargelane.api.Page;
 import bargelane.client.Answer;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Option;
@@ -19,7 +20,7 @@ import picocli.CommandLine.Option;
       "Example:",
       "  bargelane assessment machines estate --verdict \"goes after\" --sort -observed"
     })
-final class Machines extends OfAssessment implements Callable<Integer> {
+final class Machines extends OfAssessment implements Callable<Integer>, Tabled {
   @Option(
       names = "--verdict",
       paramLabel = "VERDICT",

@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.WhatIfView;
 import bargelane.client.Answer;
+import bargelane.client.Tabled;
 import bargelane.text.Counts;
 import java.math.BigDecimal;
 import java.util.List;
@@ -22,7 +23,7 @@ import picocli.CommandLine.Option;
       "Example:",
       "  bargelane assessment what-if estate --percentiles 90,95,99,100 --headrooms 0,10,20,30"
     })
-final class WhatIf extends OfAssessment implements Callable<Integer> {
+final class WhatIf extends OfAssessment implements Callable<Integer>, Tabled {
   @Option(
       names = "--percentiles",
       paramLabel = "PERCENT",

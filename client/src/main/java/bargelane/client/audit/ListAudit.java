@@ -7,6 +7,7 @@ import bargelane.api.Page;
 import bargelane.client.Answer;
 import bargelane.client.Common;
 import bargelane.client.Output;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Option;
@@ -17,7 +18,7 @@ import picocli.CommandLine.Option;
     description = "List what was asked to be changed, the newest first.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane audit list --account ada --refused"})
-final class ListAudit extends Common implements Callable<Integer> {
+final class ListAudit extends Common implements Callable<Integer>, Tabled {
 
   @Option(
       names = "--account",

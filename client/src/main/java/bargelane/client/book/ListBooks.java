@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.PriceBookView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 
@@ -13,7 +14,7 @@ import picocli.CommandLine.Command;
     description = "List price books.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane book list"})
-final class ListBooks extends Common implements Callable<Integer> {
+final class ListBooks extends Common implements Callable<Integer>, Tabled {
   @Override
   public Integer call() {
     rows(

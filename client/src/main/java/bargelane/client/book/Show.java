@@ -5,6 +5,7 @@ import static bargelane.client.Output.*;
 import bargelane.api.PriceBookView;
 import bargelane.client.Answer;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Parameters;
@@ -15,7 +16,7 @@ import picocli.CommandLine.Parameters;
     description = "Show a price book's prices.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane book show saltmarsh-2026"})
-final class Show extends Common implements Callable<Integer> {
+final class Show extends Common implements Callable<Integer>, Tabled {
   @Parameters(index = "0", paramLabel = "BOOK", description = "Name or id.")
   String name;
 

@@ -7,6 +7,7 @@ import bargelane.api.Page;
 import bargelane.client.Answer;
 import bargelane.client.Common;
 import bargelane.client.Output;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Option;
@@ -21,7 +22,7 @@ import picocli.CommandLine.Option;
       "Example:",
       "  bargelane connection list --filter \"label.app = lending\" --sort -count"
     })
-final class ListConnections extends Common implements Callable<Integer> {
+final class ListConnections extends Common implements Callable<Integer>, Tabled {
   @Option(
       names = "--machine",
       paramLabel = "MACHINE",

@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.CredentialView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 
@@ -13,7 +14,7 @@ import picocli.CommandLine.Command;
     description = "List credentials, without their secrets.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane credential list"})
-final class ListCredentials extends Common implements Callable<Integer> {
+final class ListCredentials extends Common implements Callable<Integer>, Tabled {
   @Override
   public Integer call() {
     rows(

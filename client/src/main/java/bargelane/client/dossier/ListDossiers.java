@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.DossierView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Option;
@@ -14,7 +15,7 @@ import picocli.CommandLine.Option;
     description = "List dossiers, newest first.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane dossier list"})
-final class ListDossiers extends Common implements Callable<Integer> {
+final class ListDossiers extends Common implements Callable<Integer>, Tabled {
   @Option(
       names = "--wave",
       paramLabel = "WAVE",

@@ -5,6 +5,7 @@ import static bargelane.client.Output.*;
 import bargelane.api.EventView;
 import bargelane.client.Answer;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.List;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
@@ -16,7 +17,7 @@ import picocli.CommandLine.Option;
     description = "List events after a number, oldest first; NDJSON with --output json.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane event list --after 120"})
-final class ListEvents extends Common implements Callable<Integer> {
+final class ListEvents extends Common implements Callable<Integer>, Tabled {
   @Option(
       names = "--after",
       paramLabel = "EVENT",

@@ -5,6 +5,7 @@ import static bargelane.client.Output.*;
 import bargelane.api.FitnessRulesView;
 import bargelane.client.Answer;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.concurrent.Callable;
@@ -16,7 +17,7 @@ import picocli.CommandLine.Command;
     description = "List the rules: those that come with the service and those of the house.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane fitness list"})
-final class ListRules extends Common implements Callable<Integer> {
+final class ListRules extends Common implements Callable<Integer>, Tabled {
   /** A rule, and the set that it is of. */
   private record Line(String set, FitnessRulesView.RuleView rule) {}
 

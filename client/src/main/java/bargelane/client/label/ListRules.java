@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.LabelRuleView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 
@@ -13,7 +14,7 @@ import picocli.CommandLine.Command;
     description = "List the rules, the one that counts first.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane label list"})
-final class ListRules extends Common implements Callable<Integer> {
+final class ListRules extends Common implements Callable<Integer>, Tabled {
   @Override
   public Integer call() {
     rows(

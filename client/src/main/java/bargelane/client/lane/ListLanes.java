@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.LaneView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 
@@ -13,7 +14,7 @@ import picocli.CommandLine.Command;
     description = "List lanes.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane lane list"})
-final class ListLanes extends Common implements Callable<Integer> {
+final class ListLanes extends Common implements Callable<Integer>, Tabled {
 
   @Override
   public Integer call() {

@@ -5,6 +5,7 @@ import static bargelane.client.Output.*;
 import bargelane.api.FactView;
 import bargelane.client.Answer;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.concurrent.Callable;
@@ -17,7 +18,7 @@ import picocli.CommandLine.Parameters;
     description = "What each source says of a machine, fact by fact, and when.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane machine facts lending-db"})
-final class Facts extends Common implements Callable<Integer> {
+final class Facts extends Common implements Callable<Integer>, Tabled {
   @Parameters(index = "0", paramLabel = "MACHINE", description = "Name or id.")
   String name;
 

@@ -7,6 +7,7 @@ import bargelane.api.Page;
 import bargelane.client.Answer;
 import bargelane.client.Common;
 import bargelane.client.Output;
+import bargelane.client.Tabled;
 import com.fasterxml.jackson.databind.node.ArrayNode;
 import java.util.ArrayList;
 import java.util.List;
@@ -24,7 +25,7 @@ import picocli.CommandLine.Option;
       "Example:",
       "  bargelane machine list --filter \"memory >= 2GiB and not wave = ''\" --sort -disk"
     })
-final class ListMachines extends Common implements Callable<Integer> {
+final class ListMachines extends Common implements Callable<Integer>, Tabled {
   private static final int LARGEST = 500;
 
   @Option(

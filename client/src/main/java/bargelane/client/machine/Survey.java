@@ -6,6 +6,7 @@ import bargelane.api.SurveyView;
 import bargelane.client.Answer;
 import bargelane.client.Common;
 import bargelane.client.Output;
+import bargelane.client.Tabled;
 import java.util.List;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
@@ -18,12 +19,17 @@ import picocli.CommandLine.Parameters;
     description = "What is inside a machine, as it was read from inside.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane machine survey photo-store --packages"})
-final class Survey extends Common implements Callable<Integer> {
+final class Survey extends Common implements Callable<Integer>, Tabled {
   @Parameters(index = "0", paramLabel = "MACHINE", description = "Name or id.")
   String name;
 
   @Option(names = "--packages", description = "List the installed packages.")
   boolean packages;
+
+  @Override
+  public boolean tabled() {
+    return packages;
+  }
 
   @Override
   public Integer call() {

@@ -6,6 +6,7 @@ import bargelane.api.UsageView;
 import bargelane.client.Answer;
 import bargelane.client.Common;
 import bargelane.client.Output;
+import bargelane.client.Tabled;
 import java.time.Duration;
 import java.time.Instant;
 import java.time.format.DateTimeParseException;
@@ -29,7 +30,7 @@ import picocli.CommandLine.Parameters;
       "Example:",
       "  bargelane machine usage overdue-notices --days 40 --percentile 99"
     })
-public final class Usage extends Common implements Callable<Integer> {
+public final class Usage extends Common implements Callable<Integer>, Tabled {
 
   @Parameters(index = "0", paramLabel = "MACHINE", description = "Name or id.")
   String name;

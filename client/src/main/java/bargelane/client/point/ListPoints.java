@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.PointView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Parameters;
@@ -14,7 +15,7 @@ import picocli.CommandLine.Parameters;
     description = "List the recovery points of a wave, newest first.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane point list lending"})
-final class ListPoints extends Common implements Callable<Integer> {
+final class ListPoints extends Common implements Callable<Integer>, Tabled {
   @Parameters(index = "0", paramLabel = "WAVE", description = "Name or id.")
   String name;
 

@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.RunView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Option;
@@ -14,7 +15,7 @@ import picocli.CommandLine.Option;
     description = "List runs, newest first.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane run list --open"})
-final class ListRuns extends Common implements Callable<Integer> {
+final class ListRuns extends Common implements Callable<Integer>, Tabled {
   @Option(names = "--open", description = "Only those that are not over.")
   boolean open;
 

@@ -5,6 +5,7 @@ import static bargelane.client.Output.*;
 import bargelane.api.Page;
 import bargelane.api.ServerView;
 import bargelane.client.Answer;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Option;
@@ -15,7 +16,7 @@ import picocli.CommandLine.Option;
     description = "List the servers of a site, those with a problem first.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane server list branches"})
-final class ListServers extends OfServers implements Callable<Integer> {
+final class ListServers extends OfServers implements Callable<Integer>, Tabled {
   @Option(names = "--page", paramLabel = "N", defaultValue = "0", description = "Page, from 0.")
   int page;
 

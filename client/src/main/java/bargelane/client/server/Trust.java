@@ -8,6 +8,7 @@ import bargelane.api.ServersTrusted;
 import bargelane.client.Answer;
 import bargelane.client.ApiClient;
 import bargelane.client.Output;
+import bargelane.client.Tabled;
 import bargelane.text.Counts;
 import java.nio.file.Path;
 import java.util.ArrayList;
@@ -34,7 +35,7 @@ import picocli.CommandLine.Parameters;
       "  bargelane server trust branches --shown --dry-run",
       "  bargelane server trust branches --known-hosts ~/.ssh/known_hosts"
     })
-final class Trust extends OfServers implements Callable<Integer> {
+final class Trust extends OfServers implements Callable<Integer>, Tabled {
   private static final int PAGE = 500;
 
   @Parameters(

@@ -8,6 +8,7 @@ import bargelane.api.FindingView;
 import bargelane.client.Answer;
 import bargelane.client.Common;
 import bargelane.client.Output;
+import bargelane.client.Tabled;
 import java.util.List;
 import java.util.Map;
 import java.util.concurrent.Callable;
@@ -30,7 +31,7 @@ import picocli.CommandLine.Parameters;
       "  bargelane site adopt saltmarsh",
       "  bargelane site adopt saltmarsh --wave lending --confirm saltmarsh"
     })
-final class Adopt extends Common implements Callable<Integer> {
+final class Adopt extends Common implements Callable<Integer>, Tabled {
   @Parameters(index = "0", paramLabel = "SITE", description = "Name or id.")
   String name;
 

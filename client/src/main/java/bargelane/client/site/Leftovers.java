@@ -6,6 +6,7 @@ import bargelane.api.LeftoverRemoval;
 import bargelane.api.LeftoverView;
 import bargelane.client.Answer;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.List;
 import java.util.Map;
 import java.util.concurrent.Callable;
@@ -29,7 +30,7 @@ import picocli.CommandLine.Parameters;
       "  bargelane site leftovers saltmarsh --remove bl-pass-7k2m9q4trw --confirm saltmarsh",
       "  bargelane site leftovers saltmarsh --remove-of bargelane/in-x/tow-y --confirm saltmarsh"
     })
-final class Leftovers extends Common implements Callable<Integer> {
+final class Leftovers extends Common implements Callable<Integer>, Tabled {
   @Parameters(index = "0", paramLabel = "SITE", description = "Name or id.")
   String name;
 

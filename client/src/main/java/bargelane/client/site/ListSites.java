@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.SiteView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 
@@ -13,7 +14,7 @@ import picocli.CommandLine.Command;
     description = "List sites.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane site list"})
-final class ListSites extends Common implements Callable<Integer> {
+final class ListSites extends Common implements Callable<Integer>, Tabled {
 
   @Override
   public Integer call() {

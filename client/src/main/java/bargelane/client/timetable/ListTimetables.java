@@ -5,6 +5,7 @@ import static bargelane.client.Output.*;
 import bargelane.api.TimetableView;
 import bargelane.client.Common;
 import bargelane.client.Output;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 
@@ -14,7 +15,7 @@ import picocli.CommandLine.Command;
     description = "List timetables.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane timetable list"})
-final class ListTimetables extends Common implements Callable<Integer> {
+final class ListTimetables extends Common implements Callable<Integer>, Tabled {
 
   @Override
   public Integer call() {

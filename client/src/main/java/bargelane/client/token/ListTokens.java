@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.TokenView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Option;
@@ -14,7 +15,7 @@ import picocli.CommandLine.Option;
     description = "List sessions and tokens of an account, the last one used first.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane token list --account ada"})
-final class ListTokens extends Common implements Callable<Integer> {
+final class ListTokens extends Common implements Callable<Integer>, Tabled {
 
   @Option(
       names = "--account",

@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.TugView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 
@@ -13,7 +14,7 @@ import picocli.CommandLine.Command;
     description = "List the tugs, their versions and what they have in hand.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane tug list"})
-final class ListTugs extends Common implements Callable<Integer> {
+final class ListTugs extends Common implements Callable<Integer>, Tabled {
   @Override
   public Integer call() {
     rows(

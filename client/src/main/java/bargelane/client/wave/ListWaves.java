@@ -6,6 +6,7 @@ import bargelane.api.WaveCard;
 import bargelane.client.Common;
 import bargelane.client.Output;
 import bargelane.client.Remedies;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 
@@ -15,7 +16,7 @@ import picocli.CommandLine.Command;
     description = "List waves.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane wave list"})
-final class ListWaves extends Common implements Callable<Integer> {
+final class ListWaves extends Common implements Callable<Integer>, Tabled {
 
   @Override
   public Integer call() {

@@ -4,6 +4,7 @@ import static bargelane.client.Output.*;
 
 import bargelane.api.PassView;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
@@ -14,7 +15,7 @@ import picocli.CommandLine.Mixin;
     description = "List passes, newest first.",
     mixinStandardHelpOptions = true,
     footer = {"", "Example:", "  bargelane wave passes lending"})
-final class Passes extends Common implements Callable<Integer> {
+final class Passes extends Common implements Callable<Integer>, Tabled {
   @Mixin OfWave wave;
 
   @Override

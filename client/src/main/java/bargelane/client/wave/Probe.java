@@ -5,6 +5,7 @@ import static bargelane.client.Output.*;
 import bargelane.api.ProbeView;
 import bargelane.client.Answer;
 import bargelane.client.Common;
+import bargelane.client.Tabled;
 import java.time.Duration;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -29,7 +30,7 @@ import picocli.CommandLine.Parameters;
       "Example:",
       "  bargelane wave probe lending lending-db --tcp --port 5432 --within 5m"
     })
-final class Probe extends Common implements Callable<Integer> {
+final class Probe extends Common implements Callable<Integer>, Tabled {
   @Mixin OfWave wave;
 
   @Parameters(
