@@ -35,6 +35,8 @@ public final class TugMain implements Callable<Integer> {
 
   @Mixin Settings.Named settings;
 
+  @Mixin Logs logs;
+
   @Option(
       names = "--service",
       paramLabel = "URL",
@@ -85,6 +87,7 @@ public final class TugMain implements Callable<Integer> {
 
   @Override
   public Integer call() throws IOException, InterruptedException {
+    logs.open(spec);
     URI at = service();
     String token;
     try {

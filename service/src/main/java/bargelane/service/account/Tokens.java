@@ -282,11 +282,40 @@ public final class Tokens {
 
   /** Whether a session or token is valid still. */
   public boolean valid(Caller caller) {
+    return again(caller).isPresent();
+  }
+
+  /** Who calls, with what they may do by now; nobody if the session or token has ended. */
+  public Optional<Caller> again(Caller caller) {
     return db.tx(
         s ->
             Db.first(s, TokenEntity.class, "from TokenEntity where id = ?1", caller.token())
                 .filter(this::valid)
-                .isPresent());
+                .flatMap(t -> caller(s, t, caller.address())));
+  }
+
+  private Optional<Caller> caller(Session s, TokenEntity t, String address) {
+    AccountEntity owner = s.find(AccountEntity.class, t.accountId);
+    if (owner == null || lapsed(owner, clock.instant())) {
+      // Removed in this moment, and the token with it; or its person is long unheard of.
+      return Optional.empty();
+    }
+    return Optional.of(
+        new Caller(
+            owner.name,
+            owner.id,
+            t.id,
+            switch (t.kind) {
+              case "session" -> Caller.Kind.SESSION;
+              case "home" -> Caller.Kind.HOME;
+              default -> Caller.Kind.TOKEN;
+            },
+            t.csrf,
+            roles(t, owner),
+            // A tug's token is for its leases, whatever the account sees.
+            t.kind.equals("tug") ? "" : owner.machines,
+            Optional.ofNullable(t.tug),
+            address));
   }
 
   private boolean valid(TokenEntity t) {
@@ -311,10 +340,9 @@ public final class Tokens {
           if (t == null || !valid(t)) {
             return Optional.empty();
           }
-          AccountEntity owner = s.find(AccountEntity.class, t.accountId);
-          if (owner == null || lapsed(owner, now)) {
-            // Removed in this moment, and the token with it; or its person is long unheard of.
-            return Optional.empty();
+          Optional<Caller> caller = caller(s, t, address);
+          if (caller.isEmpty()) {
+            return caller;
           }
           if (t.usedAt == null || t.usedAt.isBefore(now.minus(USE))) {
             // Not through the entity: that it is revoked in the same moment is no failure here.
@@ -325,22 +353,7 @@ public final class Tokens {
                 .setParameter(3, address)
                 .executeUpdate();
           }
-          return Optional.of(
-              new Caller(
-                  owner.name,
-                  owner.id,
-                  t.id,
-                  switch (t.kind) {
-                    case "session" -> Caller.Kind.SESSION;
-                    case "home" -> Caller.Kind.HOME;
-                    default -> Caller.Kind.TOKEN;
-                  },
-                  t.csrf,
-                  roles(t, owner),
-                  // A tug's token is for its leases, whatever the account sees.
-                  t.kind.equals("tug") ? "" : owner.machines,
-                  Optional.ofNullable(t.tug),
-                  address));
+          return caller;
         });
   }
 }

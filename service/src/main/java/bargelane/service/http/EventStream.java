@@ -108,7 +108,8 @@ final class EventStream {
     return all.isEmpty() ? 0 : all.get(0).id();
   }
 
-  private void pump(SseClient client, Caller caller, long endedBefore, long from) {
+  private void pump(SseClient client, Caller admitted, long endedBefore, long from) {
+    Caller caller = admitted;
     long after = from;
     long ended = endedBefore;
     long checked = System.nanoTime();
@@ -120,9 +121,12 @@ final class EventStream {
         if (tokens.ended() != ended || System.nanoTime() - checked > CHECK_NS) {
           ended = tokens.ended();
           checked = System.nanoTime();
-          if (!tokens.valid(caller)) {
+          // With what they may see by now.
+          Optional<Caller> now = tokens.again(caller);
+          if (now.isEmpty() || !now.get().may(Need.READ)) {
             return;
           }
+          caller = now.get();
         }
         List<EventView> fresh = events.after(after, BATCH);
         List<EventView> moved = figures.fresh();

@@ -3,6 +3,7 @@ package bargelane.service.node;
 import bargelane.service.guest.AgentListener;
 import bargelane.service.http.SecureListener;
 import bargelane.text.Durations;
+import bargelane.tug.Logs;
 import bargelane.tug.Settings;
 import java.io.IOException;
 import java.net.InetSocketAddress;
@@ -33,6 +34,8 @@ public final class ServiceMain implements Callable<Integer> {
   @Spec private CommandSpec spec;
 
   @Mixin Settings.Named settings;
+
+  @Mixin Logs logs;
 
   @Option(names = "--home", required = true, description = "Directory of its keys and addresses.")
   private Path home;
@@ -129,6 +132,7 @@ public final class ServiceMain implements Callable<Integer> {
 
   @Override
   public Integer call() throws Exception {
+    logs.open(spec);
     String password = password();
     if (!Files.isDirectory(home)) {
       Files.createDirectories(home);

@@ -1,7 +1,9 @@
 package bargelane.service.node;
 
+import static java.nio.charset.StandardCharsets.UTF_8;
 import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertFalse;
+import static org.junit.jupiter.api.Assertions.assertTimeoutPreemptively;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.core.account.Need;
@@ -9,9 +11,13 @@ import bargelane.core.account.Role;
 import bargelane.core.word.Worded;
 import bargelane.service.http.Reach;
 import com.fasterxml.jackson.databind.JsonNode;
+import java.io.BufferedReader;
+import java.io.InputStream;
+import java.io.InputStreamReader;
 import java.net.URLEncoder;
 import java.net.http.HttpResponse;
-import java.nio.charset.StandardCharsets;
+import java.net.http.HttpResponse.BodyHandlers;
+import java.time.Duration;
 import java.util.EnumSet;
 import java.util.List;
 import java.util.Locale;
@@ -51,11 +57,7 @@ class LimitsTest extends Served {
 
   private static List<String> names(String token, String filter) throws Exception {
     JsonNode page =
-        done(
-            "GET",
-            "/machines?filter=" + URLEncoder.encode(filter, StandardCharsets.UTF_8),
-            token,
-            null);
+        done("GET", "/machines?filter=" + URLEncoder.encode(filter, UTF_8), token, null);
     List<String> names =
         StreamSupport.stream(page.path("items").spliterator(), false)
             .map(m -> m.path("name").asText())
@@ -146,6 +148,45 @@ class LimitsTest extends Served {
     assertEquals(List.of("books"), names(token, ""), "with the token that it had before");
     done("PUT", "/accounts/nia", owner, Map.of("machines", ""));
     assertEquals(List.of("books", "till"), names(token, ""));
+  }
+
+  @Test
+  void anOpenReaderOfEventsIsLimitedToo() throws Exception {
+    String token = account("sam", "reader");
+    try (InputStream sams = events(token);
+        InputStream owners = events(owner)) {
+      done("PUT", "/accounts/sam", owner, Map.of("machines", "name = books"));
+      done("POST", "/machines/labels", owner, label("till"));
+      BufferedReader seen = new BufferedReader(new InputStreamReader(owners, UTF_8));
+      assertTimeoutPreemptively(
+          Duration.ofSeconds(10),
+          () -> {
+            String line = seen.readLine();
+            while (!line.contains("labelled 1 machine")) {
+              line = seen.readLine();
+            }
+          });
+      done("DELETE", "/accounts/sam", owner, null);
+      String told =
+          assertTimeoutPreemptively(
+              Duration.ofSeconds(10), () -> new String(sams.readAllBytes(), UTF_8));
+      assertFalse(told.contains("labelled"), told);
+    }
+  }
+
+  private static Map<String, Object> label(String machine) {
+    return Map.of("machines", List.of(machine), "set", Map.of("seen", "yes"));
+  }
+
+  private static InputStream events(String token) throws Exception {
+    HttpResponse<InputStream> stream =
+        http.send(
+            request("GET", "/api/v1/events/stream", token, null)
+                .header("Accept", "text/event-stream")
+                .build(),
+            BodyHandlers.ofInputStream());
+    assertEquals(200, stream.statusCode());
+    return stream.body();
   }
 
   @Test
