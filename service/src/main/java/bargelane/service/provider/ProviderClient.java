@@ -151,7 +151,10 @@ final class ProviderClient {
     return new ProblemException(
         502,
         "provider-unreachable",
-        "the identity provider " + provider.name() + " can't be asked: " + e.getMessage(),
+        "the identity provider "
+            + provider.name()
+            + " can't be asked: "
+            + (e.getMessage() == null ? "nobody answers there" : e.getMessage()),
         "see whether the service reaches "
             + provider.issuer()
             + ", and whose certificate it shows");

@@ -318,6 +318,8 @@ class ProviderTest extends Served {
     HttpResponse<String> refused = call("PUT", "/sign-in/provider", owner, before);
     assertEquals(502, refused.statusCode());
     assertEquals("provider-unreachable", code(refused));
+    assertFalse(refused.body().contains("null:"), refused.body());
+    assertTrue(refused.body().contains("nobody answers there"), refused.body());
     assertEquals(200, call("GET", "/me", owner, null).statusCode());
   }
 
