@@ -211,17 +211,6 @@ public final class Accounts {
    */
   public Tokens.Secret signInThroughProvider(
       String issuer, String subject, String name, Optional<Rights> rights, String address) {
-    if (!name.matches(NAME)) {
-      throw ProblemException.invalid(
-          "account-name-invalid",
-          "'"
-              + name.codePoints()
-                  .limit(64)
-                  .collect(
-                      StringBuilder::new, StringBuilder::appendCodePoint, StringBuilder::append)
-              + "' can't be the name of an account",
-          "have the provider tell a preferred_username of letters, digits and . _ - @");
-    }
     String id =
         db.tx(
             s -> {
@@ -235,23 +224,13 @@ public final class Accounts {
                           subject)
                       .orElse(null);
               if (a == null && rights.isPresent()) {
-                if (named(s, name).isPresent()) {
-                  throw ProblemException.conflict(
-                      "account-exists",
-                      "there is an account '" + name + "' already, of somebody else",
-                      Remedy.of("have a keeper remove or keep it", Action.ACCOUNT_LIST));
-                }
-                a = fresh(name, NOBODY, rights.get());
+                a = fresh(free(s, name), NOBODY, rights.get());
                 a.issuer = issuer;
                 a.subject = subject;
                 s.persist(a);
               }
               if (a != null) {
-                Set<Role> now = rights.map(Rights::roles).orElse(Set.of());
-                if (!now.contains(Role.KEEPER)) {
-                  keeperStays(s, a);
-                }
-                a.roles = Roles.words(now);
+                a.roles = Roles.words(rights.map(Rights::roles).orElse(Set.of()));
                 a.machines = rights.map(Rights::machines).orElse("");
                 a.confirmedAt = clock.instant();
               }
@@ -268,6 +247,23 @@ public final class Accounts {
     return tokens.session(id, address);
   }
 
+  /** A name that a provider's person can have for good. */
+  private static String free(Session s, String name) {
+    if (!name.matches(NAME)) {
+      throw ProblemException.invalid(
+          "account-name-invalid",
+          "'" + name + "' can't be the name of an account",
+          "have the provider tell a preferred_username of 1 to 64 letters, digits and . _ - @");
+    }
+    if (named(s, name).isPresent()) {
+      throw ProblemException.conflict(
+          "account-exists",
+          "there is an account '" + name + "' already, of somebody else",
+          Remedy.of("have a keeper remove or keep it", Action.ACCOUNT_LIST));
+    }
+    return name;
+  }
+
   /** Ends the sessions and tokens of a provider's people, in the caller's transaction. */
   public void endOfProvider(Session s, String issuer) {
     Db.list(s, AccountEntity.class, "from AccountEntity where issuer = ?1", issuer)
@@ -279,12 +275,14 @@ public final class Accounts {
     tokens.tellEnded();
   }
 
+  /** One keeper with a password stays: a provider may be away, or be taken away. */
   private static void keeperStays(Session s, AccountEntity account) {
-    boolean another = all(s).stream().anyMatch(a -> !a.id.equals(account.id) && keeps(a));
-    if (keeps(account) && !another) {
+    boolean another =
+        all(s).stream().anyMatch(a -> !a.id.equals(account.id) && a.issuer == null && keeps(a));
+    if (account.issuer == null && keeps(account) && !another) {
       throw ProblemException.conflict(
           "last-keeper",
-          account.name + " is the only account that may keep accounts",
+          account.name + " is the only account with a password that may keep accounts",
           Remedy.of("make another account a keeper first", Action.ACCOUNT_LIST));
     }
   }

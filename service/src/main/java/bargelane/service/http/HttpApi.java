@@ -290,7 +290,8 @@ public final class HttpApi implements Closeable {
 
   private void by(Context ctx, Endpoint e, Request request, byte[] body) throws Exception {
     Actor.acts(
-        request.by(),
+        // What a tug reports is not the doing of who made its token.
+        request.caller().tug().map(tug -> "tug " + tug).orElse(request.by()),
         () -> {
           act(ctx, e, request, body);
           return null;

@@ -138,7 +138,12 @@ final class ProviderClient {
       readAt = System.nanoTime();
       return told;
     } catch (IOException | ParseException e) {
-      throw unreachable(e);
+      if (metadata == null) {
+        throw unreachable(e);
+      }
+      // Its addresses seldom change: what it told before is good for another while.
+      readAt = System.nanoTime();
+      return metadata;
     }
   }
 

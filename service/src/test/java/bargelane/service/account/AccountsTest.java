@@ -367,6 +367,18 @@ class AccountsTest {
   }
 
   @Test
+  void aKeeperWhomAProviderSignsInIsNotTheLastOne() {
+    Rights keeper = Rights.asked("crew", List.of("keeper"), "");
+    accounts.signInThroughProvider("https://p", "s-1", "pia", Optional.of(keeper), HERE);
+    assertEquals("last-keeper", refused(() -> accounts.remove("ada")).code());
+    accounts.signInThroughProvider(
+        "https://p", "s-1", "Pia, by another name", Optional.of(keeper), HERE);
+    assertEquals(
+        List.of("ada", "pia"), accounts.list().stream().map(a -> a.name()).sorted().toList());
+    accounts.remove("pia");
+  }
+
+  @Test
   void noSecretIsInTheDatabase() {
     Tokens.Secret session = accounts.signIn("ada", PASSWORD, HERE);
     String token = tokens.ofHome("ada");
