@@ -315,7 +315,7 @@ final class Yard {
     x.append(escape(kept("yard-kernel"))).append("</kernel><initrd>");
     x.append(escape(kept("yard-initrd"))).append("</initrd>");
     x.append(
-        "<cmdline>console=ttyS0 quiet loglevel=0 panic=-1 oops=panic nokaslr mitigations=off cryptomgr.notests</cmdline></os>");
+        "<cmdline>console=ttyS0 quiet loglevel=0 panic=-1 oops=panic no_timer_check nokaslr mitigations=off cryptomgr.notests</cmdline></os>");
     x.append("<features><acpi/></features><on_reboot>destroy</on_reboot>");
     x.append("<on_crash>destroy</on_crash><devices>");
     devices.forEach(x::append);

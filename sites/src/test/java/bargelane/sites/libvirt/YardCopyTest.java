@@ -386,17 +386,28 @@ class YardCopyTest extends YardHost {
     take("w", ext4);
     List<FileEdit> edits =
         look(List.of("w"), g -> List.of(renamed(g, 0, "w"), added(g, "/etc/some/where/new.link")));
-    own.compute().prepareYard("ready", OWNER);
-    own.compute().prepareYard("ready", OWNER);
     own.compute().prepareYard("other", OWNER);
-    for (String part : parts) {
-      Files.move(yard.resolve(part), yard.resolve(part + "-away"));
+    String told = "";
+    for (int tries = 1; told.isEmpty(); tries++) {
+      own.compute().prepareYard("ready", OWNER);
+      own.compute().prepareYard("ready", OWNER);
+      for (String part : parts) {
+        Files.move(yard.resolve(part), yard.resolve(part + "-away"));
+      }
+      try {
+        told = own.compute().refit("ready", OWNER, List.of("w"), edits);
+      } catch (SiteException e) {
+        // A guest that is emulated on a busy machine may end as it starts; whoever asks asks again.
+        if (tries == 3 || !e.code().equals("yard-ended")) {
+          throw e;
+        }
+      } finally {
+        for (String part : parts) {
+          Files.move(yard.resolve(part + "-away"), yard.resolve(part));
+        }
+      }
     }
-    String told = own.compute().refit("ready", OWNER, List.of("w"), edits);
     assertTrue(told.contains("done: /mnt/etc/hostname"), "no other was started: " + told);
-    for (String part : parts) {
-      Files.move(yard.resolve(part + "-away"), yard.resolve(part));
-    }
     assertTrue(
         debugged(written("w", 8), "ea_get /etc/some/where/new.link security.selinux")
             .contains(label),
