@@ -10,6 +10,7 @@ import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
 import io.javalin.http.Context;
 import io.javalin.http.sse.SseClient;
+import java.io.Closeable;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -24,19 +25,21 @@ import java.util.concurrent.TimeUnit;
  * on any node. Each takes a thread, so an account may have some and all together a limit; one whose
  * session or token has ended is ended too.
  */
-final class EventStream {
+final class EventStream implements Closeable {
 
   private static final int BATCH = 200;
   private static final long KEEP_ALIVE_MS = 15_000;
   private static final long CHECK_NS = TimeUnit.SECONDS.toNanos(5);
   private static final int MOST_OF_ACCOUNT = 30;
   private static final int MOST = 300;
+  private static final long ENDING_SECONDS = 5;
   private static final String CALLER = "caller";
   private static final String ENDED = "ended";
 
   private final Events events;
   private final Tokens tokens;
   private final Limits limits;
+  private volatile boolean closed;
   private final Map<String, Integer> open = new ConcurrentHashMap<>();
   private final ExecutorService threads =
       Executors.newCachedThreadPool(
@@ -99,6 +102,22 @@ final class EventStream {
         });
   }
 
+  /**
+   * Ends all readers, before the server stops: one that is ended on a connection that is no more
+   * never comes to its end.
+   */
+  @Override
+  public void close() {
+    closed = true;
+    events.ring();
+    threads.shutdown();
+    try {
+      threads.awaitTermination(ENDING_SECONDS, TimeUnit.SECONDS);
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+    }
+  }
+
   private void left(Caller caller) {
     open.computeIfPresent(caller.account(), (a, n) -> n == 1 ? null : n - 1);
   }
@@ -115,7 +134,7 @@ final class EventStream {
     long checked = System.nanoTime();
     try (Figures.Listening figures = events.figures().listen()) {
       client.sendComment("open");
-      while (!client.terminated()) {
+      while (!closed && !client.terminated()) {
         long seen = events.rings();
         // What another node ended is seen a little later.
         if (tokens.ended() != ended || System.nanoTime() - checked > CHECK_NS) {

@@ -354,6 +354,7 @@ public final class HttpApi implements Closeable {
   @Override
   public void close() {
     listener.close();
+    stream.close();
     http.stop();
   }
 }

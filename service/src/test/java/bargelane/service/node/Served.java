@@ -1,5 +1,7 @@
 package bargelane.service.node;
 
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
 import bargelane.api.Trust;
 import bargelane.service.guest.AgentListener;
 import bargelane.service.http.SecureListener;
@@ -76,6 +78,9 @@ abstract class Served {
   static void end() throws IOException {
     node.close();
     database.close();
+    assertTrue(
+        Thread.getAllStackTraces().keySet().stream().noneMatch(t -> t.getName().equals("sse")),
+        "no reader of events outlives its node");
   }
 
   static HttpRequest.Builder request(String method, String path, String token, String body) {
