@@ -5,7 +5,7 @@ import java.time.Instant;
 /**
  * Something that happened.
  *
- * @param actor the account that did it; empty for the service itself
+ * @param actor the account, tug or schedule that did it; empty for the service itself
  */
 public record EventView(
     long id,

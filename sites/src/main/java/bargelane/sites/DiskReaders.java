@@ -1,6 +1,7 @@
 package bargelane.sites;
 
 import bargelane.blocks.tls.ServerKeys;
+import java.util.List;
 import java.util.Set;
 import java.util.function.Supplier;
 
@@ -23,10 +24,8 @@ public final class DiskReaders {
    */
   public static <T> T with(String fingerprint, Supplier<T> work) {
     Set<String> before = CURRENT.get();
-    CURRENT.set(
-        fingerprint.isEmpty() || fingerprint.equals(own())
-            ? fingerprint.isEmpty() ? Set.of() : Set.of(own())
-            : Set.of(own(), fingerprint));
+    // A copy of a list, since the two may be one.
+    CURRENT.set(fingerprint.isEmpty() ? Set.of() : Set.copyOf(List.of(own(), fingerprint)));
     try {
       return work.get();
     } finally {

@@ -22,6 +22,7 @@ import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.TowEntity;
 import bargelane.service.replication.TowState;
+import bargelane.service.replication.Tows;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -262,6 +263,9 @@ public final class Approvals {
   public static List<ApprovalView> list(
       Session s, String wave, Optional<Set<String>> tows, boolean open) {
     String tow = wave.isEmpty() ? "" : Waves.tow(s, Waves.find(s, wave)).id;
+    if (!tow.isEmpty()) {
+      Tows.among(tows, tow, wave);
+    }
     Map<String, Optional<Scope>> now = new HashMap<>();
     return Db.query(
             s,

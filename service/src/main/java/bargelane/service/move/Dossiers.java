@@ -5,6 +5,7 @@ import bargelane.service.plan.Waves;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.TowEntity;
+import bargelane.service.replication.Tows;
 import java.util.List;
 import java.util.Optional;
 import java.util.Set;
@@ -23,6 +24,9 @@ public final class Dossiers {
     return db.tx(
         s -> {
           String tow = wave.isEmpty() ? "" : Waves.tow(s, Waves.find(s, wave)).id;
+          if (!tow.isEmpty()) {
+            Tows.among(tows, tow, wave);
+          }
           return Db.list(
                   s,
                   DossierEntity.class,

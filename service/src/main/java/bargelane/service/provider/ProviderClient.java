@@ -49,6 +49,8 @@ import java.util.Optional;
 import java.util.Set;
 import java.util.concurrent.TimeUnit;
 import java.util.stream.Stream;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
 
 /**
  * Talks to one identity provider: OpenID Connect Core 1.0 (section 3.1, code flow) with PKCE (RFC
@@ -57,6 +59,7 @@ import java.util.stream.Stream;
  */
 final class ProviderClient {
 
+  private static final Logger log = LoggerFactory.getLogger(ProviderClient.class);
   private static final int KEYS_MINUTES = 15;
   private static final int MOST_GROUPS = 2000;
   private static final long METADATA_NS = TimeUnit.HOURS.toNanos(1);
@@ -142,6 +145,7 @@ final class ProviderClient {
         throw unreachable(e);
       }
       // Its addresses seldom change: what it told before is good for another while.
+      log.warn("{} does not tell of itself: {}", provider.issuer(), String.valueOf(e.getMessage()));
       readAt = System.nanoTime();
       return metadata;
     }

@@ -4,6 +4,7 @@ import bargelane.core.replication.LegState;
 import bargelane.core.replication.PassState;
 import bargelane.service.machine.MachineFilter;
 import bargelane.service.platform.Db;
+import bargelane.service.platform.ProblemException;
 import java.time.Instant;
 import java.util.List;
 import java.util.Map;
@@ -69,6 +70,17 @@ public final class Tows {
                 + chosen.condition()
                 + "))",
             chosen.parameters()));
+  }
+
+  /**
+   * Refuses a tow that is none of some, as if it were not there; none given are all.
+   *
+   * @param ref what it was asked for by
+   */
+  public static void among(Optional<Set<String>> tows, String towId, String ref) {
+    if (tows.isPresent() && !tows.get().contains(towId)) {
+      throw ProblemException.missing("wave", ref);
+    }
   }
 
   /** The tow of a wave. */

@@ -2,6 +2,7 @@ package bargelane.service.overview;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertFalse;
+import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.api.ApprovalAsk;
@@ -11,10 +12,12 @@ import bargelane.service.approval.Approvals;
 import bargelane.service.assess.SizeChoices;
 import bargelane.service.http.Reach;
 import bargelane.service.machine.MachineEntity;
+import bargelane.service.move.Dossiers;
 import bargelane.service.move.MovesFixture;
 import bargelane.service.plan.WaveSizes;
 import bargelane.service.plan.Waves;
 import bargelane.service.platform.Json;
+import bargelane.service.platform.ProblemException;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.ReplicationViews;
 import bargelane.service.run.RunEntity;
@@ -26,6 +29,7 @@ import java.util.Set;
 import org.hibernate.Session;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.function.Executable;
 
 /** What an account sees that is limited to the machines of one application. */
 class OwnMachinesTest extends MovesFixture {
@@ -120,6 +124,13 @@ class OwnMachinesTest extends MovesFixture {
     Optional<Set<String>> tows = Optional.of(own.tows(BOOKS));
     assertEquals(1, approvals.list("", tows, true).size());
     assertEquals(0, approvals.list("", Optional.of(Set.of()), true).size());
+    assertEquals(1, approvals.list("w", tows, true).size());
+    for (Executable asked :
+        List.<Executable>of(
+            () -> approvals.list("w", Optional.of(Set.of()), true),
+            () -> new Dossiers(db).list("w", Optional.of(Set.of())))) {
+      assertEquals(404, assertThrows(ProblemException.class, asked).status(), "not told apart");
+    }
     assertTrue(
         new Runs(db).list(tows, false, false, 9).stream().allMatch(r -> r.subject().equals("w")));
     assertTrue(new Runs(db).list(Optional.of(Set.of()), false, true, 9).isEmpty());
