@@ -193,6 +193,22 @@ final class HostShell {
     return read(file, -most, most);
   }
 
+  /**
+   * Does what one of all who use a host may do at a time, whichever node of the service they are
+   * of.
+   *
+   * @param lock a file in a directory that is there
+   * @throws SiteException of kind may-pass if another does not end within a minute
+   */
+  void alone(String lock, Runnable what) {
+    ask("hold", JSON.objectNode().put("file", lock), NONE);
+    try {
+      what.run();
+    } finally {
+      ask("release", JSON.objectNode().put("file", lock), NONE);
+    }
+  }
+
   /** Puts a file there, whole and on stable storage, for the account alone. */
   void put(String file, byte[] content) {
     ask("put", JSON.objectNode().put("file", file).put("mode", 0600), content);
@@ -201,6 +217,11 @@ final class HostShell {
   /** Puts a file there that the emulator may read as whoever it runs as. */
   void putReadable(String file, byte[] content) {
     ask("put", JSON.objectNode().put("file", file).put("mode", 0644), content);
+  }
+
+  /** The same of what may be packed (gzip, RFC 1952): it is unpacked on the host. */
+  void putUnpacked(String file, byte[] content) {
+    ask("put", JSON.objectNode().put("file", file).put("mode", 0644).put("unpack", true), content);
   }
 
   /** Replaces a catalogue if it still has a revision; gives whether it had. */

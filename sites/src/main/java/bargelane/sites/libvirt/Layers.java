@@ -12,7 +12,6 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
-import java.util.concurrent.ConcurrentHashMap;
 import java.util.stream.Collectors;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -24,9 +23,6 @@ import org.slf4j.LoggerFactory;
 final class Layers {
 
   private static final Logger log = LoggerFactory.getLogger(Layers.class);
-
-  /** One of us tidies a host at a time. */
-  private static final Map<String, Object> TIDYING = new ConcurrentHashMap<>();
 
   private final Host host;
 
@@ -81,11 +77,15 @@ final class Layers {
     return host.images.blank(layer, top.backing()) && host.user(layer).isEmpty();
   }
 
-  /** Removes and merges layers that no volume and no point needs any more. */
+  /**
+   * Removes and merges layers that no volume and no point needs any more. One does at a time: a
+   * second would take the marks from layers that the first is merging.
+   */
   void tidy(Catalogue catalogue) {
-    synchronized (TIDYING.computeIfAbsent(catalogue.directory(), d -> new Object())) {
-      tidyAlone(catalogue);
+    if (catalogue.read().layers().isEmpty()) {
+      return;
     }
+    host.shell.alone(catalogue.directory() + "/tidying", () -> tidyAlone(catalogue));
   }
 
   private void tidyAlone(Catalogue catalogue) {

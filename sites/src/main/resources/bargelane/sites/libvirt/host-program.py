@@ -8,6 +8,7 @@ What it begins ends with it, but for disk servers and guards, which are meant to
 """
 import errno
 import fcntl
+import gzip
 import json
 import os
 import re
@@ -27,13 +28,15 @@ LEFT_BEHIND = 3600  # seconds after which nobody writes a file any more that was
 answering = threading.Lock()
 beginning = threading.Lock()  # kept for good by whoever ends all programs: none is begun that nobody would end
 running = set()
+holds = {}  # locks of the host's that we hold, by file
 
 
 # ---- programs
 
 
-def run(request, body):
-    """Runs a program with some input; it is ended at its limit, with whatever it began."""
+def run(request, body, keeps=None):
+    """Runs a program with some input; it is ended at its limit, with whatever it began. It keeps the locks that we hold, so
+    that they are held until it ends should we be killed."""
     try:
         with beginning:
             process = subprocess.Popen(
@@ -42,6 +45,7 @@ def run(request, body):
                 stdout=subprocess.PIPE,
                 stderr=subprocess.PIPE,
                 start_new_session=True,
+                pass_fds=[lock.fileno() for lock in holds.values()] if keeps is None else keeps,
             )
             running.add(process.pid)
     except FileNotFoundError:
@@ -114,7 +118,9 @@ def read(request, body):
 
 
 def put(request, body):
-    """Replaces a file, whole or not at all."""
+    """Replaces a file, whole or not at all; unpacked first if it is packed and that is asked for."""
+    if request.get("unpack") and body.startswith(b"\x1f\x8b"):
+        body = gzip.decompress(body)
     directory = os.path.dirname(request["file"])
     fresh = written(directory, body, request["mode"])
     os.rename(fresh, request["file"])
@@ -148,6 +154,28 @@ def locked(lock):
             if time.monotonic() > until:
                 raise
             time.sleep(0.005)
+
+
+def hold(request, body):
+    """Takes a lock that one of all programs on this host holds at a time, until it is released or its program is gone."""
+    lock = open(request["file"], "w")
+    try:
+        locked(lock)
+    except OSError:
+        lock.close()
+        raise
+    with beginning:
+        holds[request["file"]] = lock
+    return {}, b""
+
+
+def release(request, body):
+    with beginning:
+        lock = holds.pop(request["file"], None)
+    if lock:
+        fcntl.flock(lock, fcntl.LOCK_UN)  # for programs that were begun meanwhile, too
+        lock.close()
+    return {}, b""
 
 
 def revision(catalogue):
@@ -265,7 +293,7 @@ def serve(request, body):
     """Begins a disk server, after the end of an earlier one of its socket."""
     end_server(request["base"])
     os.makedirs(os.path.dirname(request["base"]), exist_ok=True)
-    return run(request, b"")
+    return run(request, b"", [])  # it outlives us and our locks
 
 
 def end(request, body):
@@ -383,7 +411,7 @@ def virsh(uri, *words):
 # ---- requests
 
 OPERATIONS = {
-    f.__name__: f for f in (run, missing, read, put, replace, make, writable, remove, directory, stat, serve, end, guard)
+    f.__name__: f for f in (run, missing, read, put, replace, hold, release, make, writable, remove, directory, stat, serve, end, guard)
 }
 
 

@@ -2,6 +2,7 @@ package bargelane.sites.libvirt;
 
 import static java.nio.charset.StandardCharsets.UTF_8;
 import static org.junit.jupiter.api.Assertions.assertArrayEquals;
+import static org.junit.jupiter.api.Assertions.assertDoesNotThrow;
 import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertThrows;
@@ -9,6 +10,7 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.junit.jupiter.api.Assumptions.assumeTrue;
 
 import bargelane.sites.SiteException;
+import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.node.JsonNodeFactory;
 import com.fasterxml.jackson.databind.node.ObjectNode;
 import java.io.IOException;
@@ -214,6 +216,85 @@ class HostProgramTest {
       // Cut off, or told in time that a signal ended it.
       one.exceptionally(cutOff -> null).get(1, TimeUnit.MINUTES);
     }
+  }
+
+  private static void hold(HostProgram program, Path lock) {
+    ObjectNode request = JsonNodeFactory.instance.objectNode().put("file", lock.toString());
+    JsonNode told = program.call("hithe", "hold", request, new byte[0], LONG).told();
+    assertEquals("", told.path("failed").asText());
+  }
+
+  private static boolean hasOpen(long process, Path file) {
+    try (Stream<Path> open = Files.list(Path.of("/proc/" + process + "/fd"))) {
+      for (Path f : open.toList()) {
+        if (Files.exists(f) && Files.isSameFile(f, file)) {
+          return true;
+        }
+      }
+      return false;
+    } catch (IOException e) {
+      return false; // one that was closed meanwhile
+    }
+  }
+
+  private static ProcessHandle process(HostProgram program) {
+    String pid = new String(asked(program, "sh", "-c", "echo $PPID").body(), UTF_8).strip();
+    return ProcessHandle.of(Long.parseLong(pid)).orElseThrow();
+  }
+
+  @Test
+  void aLockOfTheHostIsAnotherNodesOnlyWhenWhatWasBegunUnderItHasEnded() throws Exception {
+    Path lock = dir.resolve("lock");
+    Path gate = dir.resolve("gate");
+    Path done = dir.resolve("done");
+    HostProgram first = behind("exec \"$@\" # first node");
+    HostProgram second = behind("exec \"$@\" # second node");
+    ProcessHandle dies = process(first);
+    ProcessHandle waits = process(second);
+    hold(first, lock);
+    String merge = "until [ -e " + gate + " ]; do sleep 0.01; done; touch " + done;
+    CompletableFuture<HostProgram.Answer> cut =
+        CompletableFuture.supplyAsync(() -> asked(first, "sh", "-c", merge));
+    begun(gate.toString());
+    CompletableFuture<Boolean> other =
+        CompletableFuture.supplyAsync(
+            () -> {
+              hold(second, lock);
+              return Files.exists(done);
+            });
+    while (!hasOpen(waits.pid(), lock)) {
+      Thread.onSpinWait();
+    }
+    dies.destroyForcibly();
+    assertThrows(ExecutionException.class, cut::get);
+    for (int i = 0; i < 20; i++) {
+      asked(second, "true");
+      assertFalse(other.isDone(), "what was begun under the lock still works");
+    }
+    Files.createFile(gate);
+    assertTrue(other.get(1, TimeUnit.MINUTES), "it has ended");
+  }
+
+  @Test
+  void aLockThatIsReleasedIsAnothersWhateverWasBegunMeanwhile() {
+    List<Integer> order = new ArrayList<>();
+    String lock = dir.resolve("lock").toString();
+    Path gate = dir.resolve("gate");
+    String slow = "until [ -e " + gate + " ]; do sleep 0.01; done";
+    HostShell one = shell();
+    List<CompletableFuture<String>> begun = new ArrayList<>();
+    one.alone(
+        lock,
+        () -> {
+          order.add(1);
+          begun.add(CompletableFuture.supplyAsync(() -> one.must("sh", "-c", slow)));
+          begun(gate.toString());
+        });
+    shell().alone(lock, () -> order.add(2));
+    assertFalse(begun.get(0).isDone());
+    assertEquals(List.of(1, 2), order);
+    assertDoesNotThrow(() -> Files.createFile(gate));
+    begun.get(0).join();
   }
 
   @Test

@@ -435,7 +435,7 @@ class YardCopyTest extends YardHost {
     try (Stream<Path> left = Files.list(demo.pool().resolve("bargelane/yard"))) {
       assertEquals(
           List.of("yard-initrd", "yard-kernel"),
-          left.map(p -> p.getFileName().toString().replaceFirst("-[0-9a-f]{16}$", ""))
+          left.map(p -> p.getFileName().toString().replaceFirst("-[0-9a-f]{16}[.]plain$", ""))
               .distinct()
               .sorted()
               .toList());
