@@ -36,7 +36,7 @@ public final class TestDatabase implements AutoCloseable {
   private TestDatabase() throws IOException {
     Server one = server();
     name = "test_" + NUMBER.incrementAndGet();
-    one.execute("create database " + name + " template migrated");
+    one.execute("create database " + name + " template migrated owner bargelane");
     url = one.url(name);
     password = one.password;
   }
@@ -59,7 +59,9 @@ public final class TestDatabase implements AutoCloseable {
   private static synchronized Server server() throws IOException {
     if (server == null) {
       server = new Server();
-      server.execute("create database migrated");
+      server.execute("create database migrated owner bargelane");
+      // The tests' own: emptying tables at once, and changing what may not be changed.
+      server.execute("grant set on parameter session_replication_role to bargelane");
       new Db(
               server.url("migrated"),
               "bargelane",
@@ -114,6 +116,7 @@ public final class TestDatabase implements AutoCloseable {
 
   private static final class Server {
     final String password;
+    private final String adminPassword;
     private final String url;
     private final Path script;
     private final Path dir;
@@ -129,14 +132,15 @@ public final class TestDatabase implements AutoCloseable {
       Runtime.getRuntime().addShutdownHook(new Thread(this::remove));
       url = run("start");
       password = Files.readString(dir.resolve("password")).strip();
+      adminPassword = Files.readString(dir.resolve("admin-password")).strip();
     }
 
     String url(String database) {
-      return url.replaceAll("/postgres$", "/" + database);
+      return url.replaceAll("/[^/]*$", "/" + database);
     }
 
     void execute(String sql) throws IOException {
-      try (Connection c = DriverManager.getConnection(url, "bargelane", password);
+      try (Connection c = DriverManager.getConnection(url("postgres"), "postgres", adminPassword);
           Statement s = c.createStatement()) {
         s.execute(sql);
       } catch (SQLException e) {
