@@ -14,6 +14,16 @@ import { Status } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
 
 const SIZE = 20;
+const LONGEST = 160;
+
+/** The start of what stood there, or of what was asked. */
+function Body({ text }: { text: string }) {
+  return (
+    <Box component="code" sx={{ wordBreak: 'break-all' }} title={text}>
+      {text.length > LONGEST ? `${text.slice(0, LONGEST)} …` : text}
+    </Box>
+  );
+}
 
 /** Who asked for what to be changed, and what was refused. */
 export function Audit() {
@@ -59,7 +69,9 @@ export function Audit() {
         </Button>
         {check.data !== undefined && (
           <Status tone={check.data.broken === '' ? 'good' : 'bad'}>
-            {check.data.broken === '' ? `${check.data.entries} entries, all as they were written` : check.data.broken}
+            {check.data.broken === ''
+              ? `${check.data.entries} entries, all as they were written${check.data.gone > 0 ? `; ${check.data.gone} older ones are kept no more` : ''}`
+              : check.data.broken}
           </Status>
         )}
       </Box>
@@ -71,6 +83,7 @@ export function Audit() {
           ['From', 'left'],
           ['Call', 'left'],
           ['Outcome', 'left'],
+          ['Before', 'left'],
           ['Asked', 'left'],
         ]}
         rows={data.items.map((a) => ({
@@ -82,9 +95,8 @@ export function Audit() {
             a.address,
             `${a.method} ${a.path.replace('/api/v1', '')}`,
             a.status === 0 ? 'asked' : `${a.code}${a.of === null ? '' : ` (entry ${a.of})`}`,
-            <Box key="a" component="code" sx={{ wordBreak: 'break-all' }}>
-              {a.asked.length > 160 ? `${a.asked.slice(0, 160)} …` : a.asked}
-            </Box>,
+            <Body key="b" text={a.before} />,
+            <Body key="a" text={a.asked} />,
           ],
         }))}
         none="Nothing was asked to be changed."

@@ -56,8 +56,8 @@ it('lets a keeper add an account, and remove one only when it is said twice', as
     'GET /accounts': [account],
     'GET /sign-in/provider': provider,
     'PUT /sign-in/provider': provider,
-    'GET /audit': { items: [{ id: 7, at: '2026-11-01T08:00:00Z', account: 'bea', token: 'tok-9', address: '192.0.2.7', method: 'POST', path: '/api/v1/waves/lending/cutover', asked: '{}', status: 409, code: 'gate-shut', of: 6, digest: 'd' }], total: 1, page: 0, size: 20 },
-    'GET /audit/check': { entries: 7, digest: 'd', broken: '' },
+    'GET /audit': { items: [{ id: 7, at: '2026-11-01T08:00:00Z', account: 'bea', token: 'tok-9', address: '192.0.2.7', method: 'POST', path: '/api/v1/waves/lending/cutover', before: '{"rank":1}', asked: '{}', status: 409, code: 'gate-shut', of: 6, digest: 'd' }], total: 1, page: 0, size: 20 },
+    'GET /audit/check': { entries: 7, gone: 2, digest: 'd', broken: '' },
     'POST /accounts': { account: { ...account, name: 'cleo' }, password: 'made-for-her' },
     'DELETE /accounts/bea': undefined,
   });
@@ -72,12 +72,13 @@ it('lets a keeper add an account, and remove one only when it is said twice', as
   expect(screen.getByRole('button', { name: 'Change what it may do' })).toBeTruthy();
   expect(screen.getByText('gate-shut (entry 6)')).toBeTruthy();
   expect(screen.getByText('POST /waves/lending/cutover')).toBeTruthy();
+  expect(screen.getByText('{"rank":1}')).toBeTruthy();
   fireEvent.click(screen.getByRole('button', { name: 'Change the provider' }));
   fireEvent.change(screen.getByLabelText('Only machines of, for group 1'), { target: { value: 'label.app = lending' } });
   fireEvent.click(screen.getByRole('button', { name: 'Sign people in through it' }));
   await waitFor(() => expect(asked.find((a) => a.method === 'PUT' && a.path === '/sign-in/provider')?.body).toMatchObject({ issuer: 'https://id.example', secret: null, authority: null, groups: [{ group: 'crew', roles: ['planner'], machines: 'label.app = lending' }] }));
   fireEvent.click(screen.getByRole('button', { name: 'Check the chain' }));
-  expect(await screen.findByText('7 entries, all as they were written')).toBeTruthy();
+  expect(await screen.findByText('7 entries, all as they were written; 2 older ones are kept no more')).toBeTruthy();
 });
 
 it('offers the identity provider, and says why it let nobody in', async () => {

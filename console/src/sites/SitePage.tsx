@@ -1,3 +1,4 @@
+import Autocomplete from '@mui/material/Autocomplete';
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Link from '@mui/material/Link';
@@ -11,6 +12,7 @@ import { Adoption } from './Adoption';
 import { Agents } from './Agents';
 import { Changes } from '../machines/Changes';
 import { Findings } from '../parts/Findings';
+import { Leftovers } from './Leftovers';
 import { Lists } from '../machines/Lists';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
@@ -39,6 +41,38 @@ function Schedule({ site }: { site: Site }) {
         Set
       </Button>
       <span>{site.nextScanAt === null ? 'off' : `next ${moment(site.nextScanAt)}`}</span>
+      {edit.error !== null && <Trouble error={edit.error} />}
+    </Box>
+  );
+}
+
+/** Which credentials it tries, in the order in which they are chosen. */
+function CredentialsOf({ site }: { site: Site }) {
+  const client = useQueryClient();
+  const [names, setNames] = useState(site.credentials);
+  const { data } = useQuery({ queryKey: ['credentials'], queryFn: () => answer(api.GET('/api/v1/credentials')) });
+  const edit = useMutation({ mutationFn: () => answer(api.PUT('/api/v1/sites/{site}/credentials', { params: { path: { site: site.id } }, body: { credentials: names } })), onSuccess: () => client.invalidateQueries() });
+  return (
+    <Box
+      component="form"
+      onSubmit={(e) => {
+        e.preventDefault();
+        edit.mutate();
+      }}
+      sx={{ display: 'flex', gap: 1, alignItems: 'center', mt: 1.5, flexWrap: 'wrap' }}
+    >
+      <Autocomplete
+        multiple
+        size="small"
+        options={(data ?? []).map((c) => c.name)}
+        value={names}
+        onChange={(_, chosen) => setNames(chosen)}
+        renderInput={(input) => <TextField {...input} label="Credentials, the one to try first first" />}
+        sx={{ width: 290 }}
+      />
+      <Button type="submit" disabled={names.join() === site.credentials.join() || edit.isPending}>
+        Use these
+      </Button>
       {edit.error !== null && <Trouble error={edit.error} />}
     </Box>
   );
@@ -85,6 +119,7 @@ export function SitePage() {
               </Button>
             </Box></May>
             <May key={site.schedule} roles="planner keeper"><Schedule site={site} /></May>
+            {(site.kind === 'standin' || site.kind === 'servers') && <May key={site.credentials.join()} roles="keeper"><CredentialsOf site={site} /></May>}
           </>
         )}
         {ask.error !== null && <Trouble error={ask.error} />}
@@ -119,7 +154,12 @@ export function SitePage() {
           none="It was never scanned."
         />
       </Panel>
-      {(site.kind === 'standin' || site.kind === 'libvirt') && <May roles="keeper"><Adoption site={site.name} /></May>}
+      {(site.kind === 'standin' || site.kind === 'libvirt') && (
+        <>
+          <Leftovers site={site.name} />
+          <May roles="keeper"><Adoption site={site.name} /></May>
+        </>
+      )}
       <Panel title="Changes" note="what scans found different, newest first" wide>
         <Changes site={ref} />
       </Panel>

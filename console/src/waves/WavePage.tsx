@@ -21,6 +21,7 @@ import { Flight, reached } from './Flight';
 import { NextStep } from '../parts/NextStep';
 import { Panel } from '../parts/Panel';
 import { PassChart } from './PassChart';
+import { PassDays } from './PassDays';
 import { Probes } from './Probes';
 import { RefitPlans } from './RefitPlans';
 import { GuestConsoles } from '../activity/GuestConsoles';
@@ -329,6 +330,9 @@ export function WavePage() {
         </Panel>
         <Panel title="Recovery points" note={`${w.points.length} held`}>
           <Points points={w.points} />
+        </Panel>
+        <Panel title="By day" wide note="how replication went on the days that had passes">
+          <PassDays wave={w.name} />
         </Panel>
         <Panel title="Work on this wave">
           <History runs={w.recent} />

@@ -7,6 +7,8 @@ import org.jspecify.annotations.Nullable;
  * An entry of the audit.
  *
  * @param token id of the session or token that the call came with
+ * @param before what stood there that the call was to change, as far as the body names it; empty if
+ *     nothing did
  * @param asked the body of the call, without its secrets
  * @param status 0 of what was asked; otherwise the status of the answer
  * @param account whose; of a sign-in the one that was given
@@ -21,6 +23,7 @@ public record AuditView(
     String address,
     String method,
     String path,
+    String before,
     String asked,
     int status,
     String code,

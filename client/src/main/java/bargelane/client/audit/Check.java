@@ -33,7 +33,15 @@ final class Check extends Common implements Callable<Integer> {
     if (output == Output.Form.json) {
       Output.json(out(), found.json());
     } else if (check.broken().isEmpty()) {
-      out().println(check.entries() + " entries, all as they were written.");
+      out()
+          .println(
+              check.entries()
+                  + " entries, all as they were written."
+                  + (check.gone() == 0
+                      ? ""
+                      : " The "
+                          + check.gone()
+                          + " before them are gone: they were older than entries are kept."));
       out().println("Digest: " + check.digest());
     } else {
       err().println("Error: " + check.broken() + "; the " + check.entries() + " before are sound");

@@ -68,6 +68,7 @@ final class ListAudit extends Common implements Callable<Integer>, Tabled {
         text("FROM", AuditView::address),
         text("CALL", a -> a.method() + " " + a.path().replaceFirst("^/api/v1", "")),
         text("OUTCOME", ListAudit::outcome),
+        text("BEFORE", AuditView::before),
         text("ASKED", AuditView::asked));
     more(found.value(), page, size);
     return 0;

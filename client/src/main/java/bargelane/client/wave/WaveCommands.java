@@ -26,6 +26,7 @@ import picocli.CommandLine.Command;
       Settle.class,
       Pass.class,
       Passes.class,
+      Days.class,
       Scrub.class,
       Pause.class,
       Resume.class,

@@ -107,6 +107,10 @@ public final class Accounts {
     return db.tx(s -> all(s).stream().map(a -> view(s, a)).toList());
   }
 
+  public AccountView view(String name) {
+    return db.tx(s -> view(s, known(s, name)));
+  }
+
   /**
    * Adds an account.
    *

@@ -28,6 +28,9 @@ public class AuditEntity {
 
   public String path;
 
+  /** What stood there, as far as it was to be changed; empty if nothing did. */
+  public String before;
+
   /** The body without its secrets. */
   public String asked;
 

@@ -248,16 +248,24 @@ public final class Tokens {
     return roles;
   }
 
+  /** A session or token of the caller's, or, for a keeper, of anybody. */
+  public TokenView view(String id, Caller caller) {
+    return db.tx(
+        s -> {
+          TokenEntity t = theirs(s, id, caller);
+          return view(t, s.find(AccountEntity.class, t.accountId), caller.token());
+        });
+  }
+
+  private static TokenEntity theirs(Session s, String id, Caller caller) {
+    return Db.first(s, TokenEntity.class, "from TokenEntity where id = ?1", id)
+        .filter(x -> x.accountId.equals(caller.accountId()) || caller.may(Need.KEEP))
+        .orElseThrow(() -> ProblemException.missing("token", id));
+  }
+
   /** Revokes a session or token of the caller's, or, by a keeper, of anybody. */
   public void revoke(String id, Caller caller) {
-    db.run(
-        s -> {
-          TokenEntity t =
-              Db.first(s, TokenEntity.class, "from TokenEntity where id = ?1", id)
-                  .filter(x -> x.accountId.equals(caller.accountId()) || caller.may(Need.KEEP))
-                  .orElseThrow(() -> ProblemException.missing("token", id));
-          s.remove(t);
-        });
+    db.run(s -> s.remove(theirs(s, id, caller)));
     tellEnded();
   }
 

@@ -38,6 +38,7 @@ public record ApprovalApi(Approvals approvals) implements Endpoints.Room {
         .gives(ApprovalView.class, (r, b) -> approvals.answer(r.path("approval"), b, r.by()));
     e.delete("/approvals/{approval}", "Take back what was asked for", Need.PLAN, Need.MOVE)
         .limited(Reach.APPROVAL)
+        .changes(r -> approvals.show(r.path("approval")))
         .gives(ApprovalView.class, r -> approvals.withdraw(r.path("approval"), r.by()));
   }
 }

@@ -56,6 +56,7 @@ public record AssessApi(
             "/assessments/{assessment}",
             "Remove an assessment whose sizes nobody accepted",
             Need.PLAN)
+        .changes(r -> assessments.view(r.path("assessment"), 0))
         .does(r -> assessments.remove(r.path("assessment"), r.by()));
     e.get(
             "/assessments/{assessment}/revisions",
@@ -179,6 +180,7 @@ public record AssessApi(
             "/price-books/{book}",
             "Remove a price book; assessments keep the prices that they went by",
             Need.PLAN)
+        .changes(r -> books.view(r.path("book")))
         .does(r -> books.remove(r.path("book"), r.by()));
     e.get("/fitness-rules", "The rules of fitness", Need.READ)
         .lists(FitnessRulesView.class, r -> rules.list());
@@ -186,6 +188,7 @@ public record AssessApi(
         .takes(FitnessRulesAdd.class)
         .gives(FitnessRulesView.class, (r, b) -> rules.add(b, r.by()));
     e.delete("/fitness-rules/{name}", "Remove rules of the house", Need.PLAN)
+        .changes(r -> rules.view(r.path("name")))
         .does(r -> rules.remove(r.path("name"), r.by()));
   }
 }

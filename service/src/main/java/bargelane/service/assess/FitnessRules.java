@@ -91,6 +91,14 @@ public final class FitnessRules {
         });
   }
 
+  /** Rules by their name. */
+  public FitnessRulesView view(String name) {
+    return list().stream()
+        .filter(r -> r.name().equals(name))
+        .findFirst()
+        .orElseThrow(() -> ProblemException.missing("fitness", name));
+  }
+
   private static FitnessRulesView view(String name, String yaml, boolean shipped, String by) {
     Fitness f = FitnessYaml.read(yaml).fitness();
     return new FitnessRulesView(

@@ -161,6 +161,14 @@ public final class Agents {
         });
   }
 
+  /** One of a site. */
+  public AgentView view(String ref, String agent) {
+    return list(ref).stream()
+        .filter(a -> a.id().equals(agent))
+        .findFirst()
+        .orElseThrow(() -> ProblemException.missing("agent", agent));
+  }
+
   /** Those of a site, for its driver. */
   public static List<AgentState> states(Session s, String siteId) {
     return Db.list(

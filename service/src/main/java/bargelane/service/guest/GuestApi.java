@@ -37,14 +37,17 @@ public record GuestApi(Servers servers, Agents agents, AgentListener listener)
             Need.KEEP)
         .longest(Endpoints.LIST_BODY)
         .heavy()
+        .changes(r -> servers.keys(r.path("site")))
         .takes(ServerKeys.class)
         .gives(ServersTrusted.class, (r, b) -> servers.trust(r.path("site"), b, r.by()));
     e.put("/sites/{site}/servers/{server}", "Say which host keys a server may have", Need.KEEP)
+        .changes(r -> servers.view(r.path("site"), r.path("server")))
         .takes(ServerEdit.class)
         .gives(
             ServerView.class,
             (r, b) -> servers.trust(r.path("site"), r.path("server"), b.hostKey(), r.by()));
     e.delete("/sites/{site}/servers/{server}", "Take a server from a site", Need.KEEP)
+        .changes(r -> servers.view(r.path("site"), r.path("server")))
         .does(r -> servers.remove(r.path("site"), r.path("server"), r.by()));
     e.get("/sites/{site}/agents", "Agents of a site, the silent ones first", Need.READ)
         .lists(AgentView.class, r -> agents.list(r.path("site")));
@@ -59,6 +62,7 @@ public record GuestApi(Servers servers, Agents agents, AgentListener listener)
             Need.KEEP)
         .does(r -> agents.approve(r.path("site"), r.path("agent"), r.by()));
     e.delete("/sites/{site}/agents/{agent}", "Take an agent from a site", Need.KEEP)
+        .changes(r -> agents.view(r.path("site"), r.path("agent")))
         .does(r -> agents.remove(r.path("site"), r.path("agent"), r.by()));
   }
 }

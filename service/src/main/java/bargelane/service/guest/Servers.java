@@ -213,6 +213,28 @@ public final class Servers {
         });
   }
 
+  /** One server of a site, without what is told of its machine. */
+  public ServerView view(String site, String server) {
+    return db.tx(s -> view(find(s, listed(s, site), server), null, null));
+  }
+
+  /** Host keys that are approved, by server. */
+  public List<ServerKeys.ServerKey> keys(String site) {
+    return db.tx(
+        s ->
+            Db.list(
+                    s,
+                    ServerEntity.class,
+                    "from ServerEntity where siteId = ?1 and hostKey <> '' order by address, port",
+                    listed(s, site).id)
+                .stream()
+                .map(
+                    e ->
+                        new ServerKeys.ServerKey(
+                            new ServerAccess(e.id, e.address, e.port, "", "").address(), e.hostKey))
+                .toList());
+  }
+
   private static ServerView view(ServerEntity e, String machineId, String machine) {
     return new ServerView(
         e.id,

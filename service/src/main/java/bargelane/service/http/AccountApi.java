@@ -27,12 +27,15 @@ public record AccountApi(Accounts accounts, Tokens tokens, Audit audit) implemen
         .takes(AccountAdd.class)
         .creates(AccountAdded.class, (r, b) -> accounts.add(b));
     e.put("/accounts/{account}", "Change an account's roles or its password", Need.KEEP)
+        .changes(r -> accounts.view(r.path("account")))
         .takes(AccountEdit.class)
         .gives(AccountView.class, (r, b) -> accounts.edit(r.path("account"), b));
     e.delete("/accounts/{account}", "Remove an account, its sessions and its tokens", Need.KEEP)
+        .changes(r -> accounts.view(r.path("account")))
         .does(r -> accounts.remove(r.path("account")));
     e.put("/me/password", "Change the own password; other sessions end", Need.SIGN_IN)
         .limited(Reach.ALL)
+        .changes(r -> null)
         .takes(PasswordChange.class)
         .does(
             (r, b) ->
@@ -61,6 +64,7 @@ public record AccountApi(Accounts accounts, Tokens tokens, Audit audit) implemen
         .gives(AuditCheck.class, r -> audit.verify());
     e.delete("/tokens/{token}", "Revoke a session or a token at once", Need.SIGN_IN)
         .limited(Reach.ALL)
+        .changes(r -> tokens.view(r.path("token"), r.caller()))
         .does(r -> tokens.revoke(r.path("token"), r.caller()));
   }
 }

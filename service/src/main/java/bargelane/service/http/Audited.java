@@ -7,11 +7,16 @@ import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
 import com.fasterxml.jackson.core.JacksonException;
 import com.fasterxml.jackson.databind.JsonNode;
+import com.fasterxml.jackson.databind.node.ArrayNode;
 import com.fasterxml.jackson.databind.node.ObjectNode;
 import io.javalin.http.Context;
 import java.io.IOException;
+import java.util.List;
 import java.util.Map;
 import java.util.Set;
+import java.util.stream.Collectors;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
 
 /**
  * Enters into the audit what calls ask to be changed, before it is begun, and what is refused or
@@ -26,8 +31,13 @@ final class Audited {
   /** What is too long to be kept. */
   private static final Set<String> LONG = Set.of("csv", "yaml", "ranges");
 
+  /** What a machine is named by in lists of what is chosen for each. */
+  private static final List<String> MACHINE = List.of("machine", "machineId", "id", "name");
+
   /** Longer bodies are told by their length. */
   private static final int LONGEST = 64 << 10;
+
+  private static final Logger log = LoggerFactory.getLogger(Audited.class);
 
   private final Audit audit;
 
@@ -50,7 +60,7 @@ final class Audited {
       act.act();
     } catch (ProblemException refused) {
       audit.refused(
-          new Audit.Call(caller, e.method(), ctx.path(), ""),
+          new Audit.Call(caller, e.method(), ctx.path(), "", ""),
           null,
           refused.status(),
           refused.code());
@@ -59,7 +69,8 @@ final class Audited {
   }
 
   /** Does what a call asks, with its entry before. */
-  void call(Context ctx, Endpoint e, Caller caller, byte[] body, Act act) throws Exception {
+  void call(Context ctx, Endpoint e, Caller caller, Request request, byte[] body, Act act)
+      throws Exception {
     if (!enters(e)) {
       act.act();
       return;
@@ -67,7 +78,12 @@ final class Audited {
     boolean open = e.needs().contains(Need.NOTHING);
     String shown = shown(body);
     Audit.Call call =
-        new Audit.Call(open ? claimed(caller, body) : caller, e.method(), ctx.path(), shown);
+        new Audit.Call(
+            open ? claimed(caller, body) : caller,
+            e.method(),
+            ctx.path(),
+            open ? "" : before(e, request, body),
+            shown);
     // Of strangers only sign-ins are entered, and those that failed, which make the next ones wait:
     // nobody may fill the audit without an account.
     Long entry = open ? null : audit.asked(call);
@@ -96,6 +112,46 @@ final class Audited {
       return stranger.as(account.asText(""));
     } catch (IOException e) {
       return stranger;
+    }
+  }
+
+  /**
+   * What stands there that a call is to change: the fields that its body names, or all if it names
+   * none of them; of a list what is of the machine that the body names.
+   */
+  private static String before(Endpoint e, Request request, byte[] body) {
+    try {
+      JsonNode stands = Json.MAPPER.valueToTree(e.before().handle(request));
+      if (stands == null || stands.isNull() || stands.isMissingNode()) {
+        return "";
+      }
+      JsonNode asked =
+          body.length == 0 || body.length > LONGEST ? null : Json.MAPPER.readTree(body);
+      if (stands instanceof ObjectNode object && asked instanceof ObjectNode fields) {
+        ObjectNode named = object.deepCopy();
+        named.retain(
+            fields.properties().stream()
+                .filter(f -> !f.getValue().isNull())
+                .map(Map.Entry::getKey)
+                .collect(Collectors.toSet()));
+        stands = named.isEmpty() ? object : named;
+      } else if (stands instanceof ArrayNode list && asked != null && asked.has("machine")) {
+        ArrayNode own = list.arrayNode();
+        String machine = asked.get("machine").asText();
+        list.forEach(
+            one -> {
+              if (MACHINE.stream().anyMatch(f -> one.path(f).asText().equals(machine))) {
+                own.add(one);
+              }
+            });
+        stands = own;
+      }
+      mask(stands);
+      return stands.toString();
+    } catch (Exception nothing) {
+      // It is not there, or the body is none: the call itself is refused for that.
+      log.debug("what stands before {} {}", e.method(), e.path(), nothing);
+      return "";
     }
   }
 

@@ -10,6 +10,8 @@ import java.util.Set;
  * @param anyQuery whether it may be asked with what it does not know
  * @param needs what whoever calls must be allowed, one of these
  * @param reach what of it is for an account that is limited to some machines
+ * @param before reads what it is to change as it stands, for the audit; gives null where that is
+ *     nothing to tell
  * @param secret whether its answer may never be stored
  * @param longest bytes that its body may have
  * @param heavy whether it takes long: few of these are done at once
@@ -25,6 +27,7 @@ record Endpoint(
     boolean anyQuery,
     Set<Need> needs,
     Reach reach,
+    Endpoints.Handler<?> before,
     boolean secret,
     int longest,
     boolean heavy,

@@ -120,6 +120,7 @@ public final class Endpoints {
     private final List<Endpoint.Query> queries = new ArrayList<>();
     private final Set<Need> needs;
     private Reach reach = Reach.NONE;
+    private Handler<?> before;
     private boolean secret;
     private boolean anyQuery;
     private int longest = USUAL_BODY;
@@ -181,6 +182,12 @@ public final class Endpoints {
       return this;
     }
 
+    /** Reads what it is to change as it stands, for the audit. */
+    public Route changes(Handler<?> reads) {
+      before = reads;
+      return this;
+    }
+
     /** Its answer holds a secret: it is told once and never stored. */
     public Route secret() {
       secret = true;
@@ -212,6 +219,9 @@ public final class Endpoints {
 
     private void add(
         int status, Class<?> takes, Class<?> gives, Endpoint.Shape shape, BodyHandler<?, ?> does) {
+      if (before == null && Set.of("PUT", "DELETE").contains(method)) {
+        throw new IllegalStateException(method + " " + path + " declares nothing that it changes");
+      }
       all.add(
           new Endpoint(
               method,
@@ -221,6 +231,7 @@ public final class Endpoints {
               anyQuery,
               Set.copyOf(needs),
               reach,
+              before == null ? r -> null : before,
               secret,
               longest,
               heavy,

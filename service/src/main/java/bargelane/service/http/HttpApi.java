@@ -238,7 +238,7 @@ public final class HttpApi implements Closeable {
           body -> {
             json(ctx, e, body);
             try (Turn turn = turn(e)) {
-              audited.call(ctx, e, caller, body, () -> by(ctx, e, request, body));
+              audited.call(ctx, e, caller, request, body, () -> by(ctx, e, request, body));
             }
           });
     } finally {

@@ -18,9 +18,12 @@ public record LaneApi(Lanes lanes) implements Endpoints.Room {
     e.get("/lanes/{lane}", "One lane, with what it lacks", Need.READ)
         .gives(LaneView.class, r -> tagged(r, lanes.view(r.path("lane"))));
     e.put("/lanes/{lane}", "Change a lane's joins", Need.PLAN)
+        .changes(r -> lanes.view(r.path("lane")))
         .takes(LaneAdd.class)
         .gives(LaneView.class, (r, b) -> tagged(r, lanes.edit(r.path("lane"), b, r.revision())));
-    e.delete("/lanes/{lane}", "Remove a lane", Need.PLAN).does(r -> lanes.remove(r.path("lane")));
+    e.delete("/lanes/{lane}", "Remove a lane", Need.PLAN)
+        .changes(r -> lanes.view(r.path("lane")))
+        .does(r -> lanes.remove(r.path("lane")));
   }
 
   private static LaneView tagged(Request r, LaneView lane) {

@@ -51,6 +51,22 @@ public final class LabelRules {
     return db.tx(s -> rules(s).stream().map(r -> view(s, r)).toList());
   }
 
+  public LabelRuleView view(String id) {
+    return db.tx(s -> view(s, known(s, id)));
+  }
+
+  private static LabelRuleEntity known(Session s, String id) {
+    LabelRuleEntity r = s.find(LabelRuleEntity.class, id);
+    if (r == null) {
+      throw new ProblemException(
+          404,
+          "rule-unknown",
+          "there is no rule '" + id + "'",
+          Remedy.of("list them", Action.LABEL_LIST));
+    }
+    return r;
+  }
+
   private static LabelRuleView view(Session s, LabelRuleEntity r) {
     long machines =
         ((Number)
@@ -104,14 +120,7 @@ public final class LabelRules {
   public void remove(String id, String by) {
     db.run(
         s -> {
-          LabelRuleEntity r = s.find(LabelRuleEntity.class, id);
-          if (r == null) {
-            throw new ProblemException(
-                404,
-                "rule-unknown",
-                "there is no rule '" + id + "'",
-                Remedy.of("list them", Action.LABEL_LIST));
-          }
+          LabelRuleEntity r = known(s, id);
           s.remove(r);
           int changed = apply(s);
           events.tell(

@@ -41,6 +41,7 @@ public record MachineApi(
     e.post("/sites/{site}/scan", "Read the inventory", Need.PLAN, Need.KEEP)
         .begins(RunView.class, r -> runs.view(schedule.now(r.path("site"), r.by())));
     e.put("/sites/{site}/schedule", "Scan a site on schedule", Need.PLAN, Need.KEEP)
+        .changes(r -> new SiteSchedule(sites.view(r.path("site")).schedule()))
         .takes(SiteSchedule.class)
         .gives(
             SiteView.class,
@@ -121,6 +122,7 @@ public record MachineApi(
         .takes(LabelRuleAdd.class)
         .creates(LabelRuleView.class, (r, b) -> labelRules.add(b, r.by()));
     e.delete("/label-rules/{rule}", "Remove a rule and the labels that came from it", Need.PLAN)
+        .changes(r -> labelRules.view(r.path("rule")))
         .does(r -> labelRules.remove(r.path("rule"), r.by()));
   }
 }

@@ -53,6 +53,7 @@ public record MoveApi(
             "Say that a machine may move though its guest can't be refitted",
             Need.MOVE)
         .limited(Reach.WAVE)
+        .changes(r -> refits.refits(r.path("wave")))
         .takes(RefitWord.class)
         .lists(RefitView.class, (r, b) -> refits.refitWord(r.path("wave"), b, r.by()));
     e.put(
@@ -61,6 +62,7 @@ public record MoveApi(
             Need.PLAN,
             Need.MOVE)
         .limited(Reach.WAVE)
+        .changes(r -> refits.refits(r.path("wave")))
         .takes(RefitOfferChoice.class)
         .lists(RefitView.class, (r, b) -> refits.choose(r.path("wave"), b, r.by()));
     e.get("/waves/{wave}/probes", "How it is seen that the machines do their work", Need.READ)
@@ -72,6 +74,7 @@ public record MoveApi(
             Need.PLAN,
             Need.MOVE)
         .limited(Reach.WAVE)
+        .changes(r -> probes.of(r.path("wave")))
         .takes(ProbeRequest.class)
         .lists(ProbeView.class, (r, b) -> probes.choose(r.path("wave"), b, r.by()));
     e.post("/waves/{wave}/cutover", "Cutover", Need.MOVE)

@@ -56,6 +56,7 @@ final class AfterRestore {
                   Caller.nobody("the host"),
                   "RESTORE",
                   "a backup of " + madeAt.truncatedTo(ChronoUnit.SECONDS),
+                  "",
                   ""));
           log.warn("{}", told);
         });

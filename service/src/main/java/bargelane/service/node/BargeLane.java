@@ -28,6 +28,7 @@ import java.time.Clock;
 import java.time.Duration;
 import java.util.ArrayDeque;
 import java.util.Deque;
+import java.util.Optional;
 import java.util.function.Supplier;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -39,7 +40,7 @@ public final class BargeLane implements Closeable {
    * How a node is started.
    *
    * @param node names it through its restarts
-   * @param history how long events, changes and connections are kept
+   * @param kept how long is kept what is looked back at
    */
   public record Options(
       Path home,
@@ -51,7 +52,19 @@ public final class BargeLane implements Closeable {
       boolean withTug,
       AgentListener.Where agents,
       Pace pace,
-      Duration history) {}
+      Kept kept) {}
+
+  /**
+   * How long is kept what is looked back at.
+   *
+   * @param history events, changes of machines, connections
+   * @param audit empty for as long as there is room
+   */
+  public record Kept(Duration history, Optional<Duration> audit) {
+
+    /** What is meant where nothing is said. */
+    public static final Kept USUAL = new Kept(Duration.ofDays(730), Optional.empty());
+  }
 
   private static final Logger log = LoggerFactory.getLogger(BargeLane.class);
 
@@ -98,7 +111,7 @@ public final class BargeLane implements Closeable {
       opened.push(time);
       events = new Events(db, time, o.databaseUrl(), o.databaseUser(), o.databasePassword());
       opened.push(events);
-      rooms = new Rooms(db, events, time, o.home(), o.node(), o.pace(), o.agents(), o.history());
+      rooms = new Rooms(db, events, time, o.home(), o.node(), o.pace(), o.agents(), o.kept());
       opened.push(rooms.listener);
       time.keep(this::apart);
       AfterRestore.settle(db, rooms.runs, rooms.audit, events, time);

@@ -63,6 +63,7 @@ import bargelane.service.provider.ProviderSignIn;
 import bargelane.service.provider.Providers;
 import bargelane.service.replication.Leases;
 import bargelane.service.replication.OwnDesk;
+import bargelane.service.replication.PassDays;
 import bargelane.service.replication.PassRun;
 import bargelane.service.replication.Passes;
 import bargelane.service.replication.ReplicationApi;
@@ -136,7 +137,8 @@ final class Rooms {
           .toList();
 
   /** What each room deletes of what people look back at. */
-  static final List<String> PAST = List.of(Events.PAST, Machines.PAST, Connections.PAST);
+  static final List<String> PAST =
+      List.of(Events.PAST, Machines.PAST, Connections.PAST, PassDays.PAST);
 
   Rooms(
       Db db,
@@ -146,7 +148,7 @@ final class Rooms {
       String node,
       Pace pace,
       AgentListener.Where where,
-      Duration history)
+      BargeLane.Kept kept)
       throws IOException {
     this.db = db;
     this.events = events;
@@ -170,7 +172,11 @@ final class Rooms {
     apis.add(new SiteApi(sites, credentials, new Leftovers(db, sites, ledger, events)));
     recurring.add(every("sweep", Duration.ofSeconds(5), ledger::sweep));
     recurring.add(
-        every("tidy", Duration.ofHours(1), new Upkeep(db, clock, TIDY, PAST, history)::tidy));
+        every(
+            "tidy", Duration.ofHours(1), new Upkeep(db, clock, TIDY, PAST, kept.history())::tidy));
+    kept.audit()
+        .ifPresent(
+            time -> recurring.add(every("audit-cut", Duration.ofHours(1), () -> audit.cut(time))));
 
     Scans scans = new Scans(db, sites, clock);
     schedule = new ScanSchedule(db, runs, events, clock);
@@ -260,7 +266,12 @@ final class Rooms {
     WavePages pages = new WavePages(db, waves, replication, clock);
     apis.add(new AdoptApi(new Adoption(services)));
     apis.add(
-        new OverviewApi(new OverviewPage(db, events, pages, clock), pages, waves, replication));
+        new OverviewApi(
+            new OverviewPage(db, events, pages, clock),
+            pages,
+            waves,
+            replication,
+            new PassDays(db)));
     return new OwnDesk(leases, tugs);
   }
 

@@ -30,6 +30,7 @@ import picocli.CommandLine.Spec;
 public final class ServiceMain implements Callable<Integer> {
 
   private static final Duration SHORTEST_HISTORY = Duration.ofDays(30);
+  private static final Duration SHORTEST_AUDIT = Duration.ofDays(90);
 
   @Spec private CommandSpec spec;
 
@@ -124,6 +125,13 @@ public final class ServiceMain implements Callable<Integer> {
   private String keepHistory;
 
   @Option(
+      names = "--keep-audit",
+      defaultValue = "forever",
+      description =
+          "How long entries of the audit are kept, 90d at least, or forever (default: ${DEFAULT-VALUE}).")
+  private String keepAudit;
+
+  @Option(
       names = "--shortest-period",
       defaultValue = "5s",
       description =
@@ -149,7 +157,7 @@ public final class ServiceMain implements Callable<Integer> {
                 withTug,
                 agents(),
                 pace(),
-                history()),
+                new BargeLane.Kept(history(), audit())),
             Clock.systemUTC());
     CountDownLatch over = new CountDownLatch(1);
     Runtime.getRuntime()
@@ -182,6 +190,18 @@ public final class ServiceMain implements Callable<Integer> {
           spec, "--keep-history", "'" + keepHistory + "' is too short: give 30d or more");
     }
     return asked;
+  }
+
+  private Optional<Duration> audit() {
+    if (keepAudit.equals("forever")) {
+      return Optional.empty();
+    }
+    Duration asked = duration("--keep-audit", keepAudit);
+    if (asked.compareTo(SHORTEST_AUDIT) < 0) {
+      throw Settings.wrong(
+          spec, "--keep-audit", "'" + keepAudit + "' is too short: give 90d or more, or forever");
+    }
+    return Optional.of(asked);
   }
 
   private Pace pace() {

@@ -1,6 +1,7 @@
 package bargelane.service.overview;
 
 import bargelane.api.Overview;
+import bargelane.api.PassDay;
 import bargelane.api.PassView;
 import bargelane.api.PointView;
 import bargelane.api.RunView;
@@ -12,11 +13,16 @@ import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 import bargelane.service.http.Reach;
 import bargelane.service.plan.Waves;
+import bargelane.service.replication.PassDays;
 import bargelane.service.replication.ReplicationViews;
 
 /** Endpoints of the overview and of waves, whose pages show several rooms. */
 public record OverviewApi(
-    OverviewPage overview, WavePages pages, Waves waves, ReplicationViews replication)
+    OverviewPage overview,
+    WavePages pages,
+    Waves waves,
+    ReplicationViews replication,
+    PassDays days)
     implements Endpoints.Room {
 
   @Override
@@ -35,9 +41,11 @@ public record OverviewApi(
         .gives(WaveView.class, r -> pages.wave(r.path("wave")));
     e.delete("/waves/{wave}", "Remove a wave that has no recovery point", Need.PLAN)
         .limited(Reach.WAVE)
+        .changes(r -> pages.wave(r.path("wave")))
         .does(r -> waves.remove(r.path("wave")));
     e.put("/waves/{wave}/size", "Choose a machine's size", Need.PLAN)
         .limited(Reach.WAVE)
+        .changes(r -> pages.wave(r.path("wave")).machines())
         .takes(SizeChoice.class)
         .gives(
             WaveView.class,
@@ -54,6 +62,10 @@ public record OverviewApi(
         .lists(
             PassView.class,
             r -> replication.passes(waves.state(r.path("wave")).tow.id, r.number("size")));
+    e.get("/waves/{wave}/days", "How replication went, by day, the newest first", Need.READ)
+        .limited(Reach.WAVE)
+        .first(30)
+        .lists(PassDay.class, r -> days.of(waves.state(r.path("wave")).tow.id, r.number("size")));
     e.post("/waves/{wave}/pause", "Hold back the passes of the timetable", Need.MOVE)
         .limited(Reach.WAVE)
         .gives(

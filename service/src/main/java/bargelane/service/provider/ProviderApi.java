@@ -36,12 +36,14 @@ public record ProviderApi(Providers providers, ProviderSignIn signIn) implements
     e.get("/sign-in/provider", "The identity provider, without its secret", Need.KEEP)
         .gives(ProviderView.class, r -> providers.view());
     e.put("/sign-in/provider", "Have people sign in through an identity provider", Need.KEEP)
+        .changes(r -> providers.view())
         .takes(ProviderSet.class)
         .gives(ProviderView.class, (r, b) -> providers.set(b, r.by()));
     e.delete(
             "/sign-in/provider",
             "End the sign-in through the provider, and its people's sessions",
             Need.KEEP)
+        .changes(r -> providers.view())
         .does(r -> providers.remove(r.by()));
   }
 

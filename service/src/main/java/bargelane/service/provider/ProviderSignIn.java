@@ -132,7 +132,7 @@ public final class ProviderSignIn {
 
   private static Audit.Call call(String account, String address) {
     return new Audit.Call(
-        Caller.nobody(address).as(account), "GET", "/api/v1" + ProviderApi.RETURN, "");
+        Caller.nobody(address).as(account), "GET", "/api/v1" + ProviderApi.RETURN, "", "");
   }
 
   private static ProblemException refused(String why) {

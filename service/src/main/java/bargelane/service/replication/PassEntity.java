@@ -38,6 +38,14 @@ public class PassEntity {
   @Column(name = "as_of")
   public Instant asOf;
 
+  /** How old the leg's newest point was when this one's was recorded; null if there was none. */
+  @Column(name = "exposure_ms")
+  public Long exposureMs;
+
+  /** By how much that was over the RPO. */
+  @Column(name = "over_rpo_ms")
+  public Long overRpoMs;
+
   @Column(name = "started_at")
   public Instant startedAt;
 

@@ -19,6 +19,7 @@ import bargelane.sites.SiteException;
 import bargelane.sites.Target;
 import bargelane.text.Sizes;
 import java.time.Duration;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
@@ -248,6 +249,15 @@ public final class PassRun implements RunKind {
           "another point was recorded meanwhile",
           null);
     }
+    TowState state = TowState.load(s, w.subjectId());
+    Instant now = services.clock().instant();
+    TowState.newestPoint(s, leg)
+        .ifPresent(
+            newest -> {
+              long exposure = Math.max(0, Duration.between(newest.asOf, now).toMillis());
+              pass.exposureMs = exposure;
+              pass.overRpoMs = Math.max(0, exposure - state.timetable.rpoSeconds * 1000L);
+            });
     s.persist(point);
     leg.marker = snapshotName(pass.id);
     leg.pointId = point.id;
@@ -257,8 +267,7 @@ public final class PassRun implements RunKind {
         s,
         "update ReplicaEntity set intent = '', anywhere = false, blank = false where legId = ?1",
         leg.id);
-    Passes.close(pass, PassState.COMPLETE, services.clock().instant());
-    TowState state = TowState.load(s, w.subjectId());
+    Passes.close(pass, PassState.COMPLETE, now);
     w.leave(PassNotes.OVER, dropped(s, over(s, w, state, leg, former)));
     services
         .events()

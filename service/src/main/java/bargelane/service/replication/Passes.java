@@ -33,9 +33,21 @@ import org.hibernate.Session;
  */
 public final class Passes {
 
-  /** Deletes the passes of old runs. */
+  /** Deletes the passes of old runs, and adds them to the sums of their days. */
   public static final String TIDY =
-      "delete from pass where ended_at is not null and run_id in " + Runs.OLD;
+      "with gone as (delete from pass where ended_at is not null and run_id in "
+          + Runs.OLD
+          + " returning "
+          + PassDays.OF_PASS
+          + ") insert into pass_day select "
+          + PassDays.SUMS
+          + " from gone group by tow_id, day on conflict (tow_id, day) do update set"
+          + " passes = pass_day.passes + excluded.passes, failed = pass_day.failed + excluded.failed,"
+          + " bytes_read = pass_day.bytes_read + excluded.bytes_read,"
+          + " bytes_sent = pass_day.bytes_sent + excluded.bytes_sent,"
+          + " work_ms = pass_day.work_ms + excluded.work_ms,"
+          + " exposure_ms = greatest(pass_day.exposure_ms, excluded.exposure_ms),"
+          + " over_rpo_ms = pass_day.over_rpo_ms + excluded.over_rpo_ms";
 
   private static final String NO_SPACE = "no-space";
   private static final String NO_TUG = "no-tug";

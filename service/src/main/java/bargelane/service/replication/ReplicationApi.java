@@ -34,6 +34,7 @@ public record ReplicationApi(Timetables timetables, Leases leases, Tugs tugs)
             "Change a timetable; what is left out stays",
             Need.PLAN,
             Need.MOVE)
+        .changes(r -> timetables.view(r.path("timetable")))
         .takes(TimetableEdit.class)
         .gives(TimetableView.class, (r, b) -> timetables.edit(r.path("timetable"), b));
     e.get("/tugs", "Tugs that ask for work", Need.READ).lists(TugView.class, r -> tugs.list());

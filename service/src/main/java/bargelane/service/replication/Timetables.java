@@ -148,6 +148,10 @@ public final class Timetables {
     return Duration.ofSeconds(seconds);
   }
 
+  public TimetableView view(String ref) {
+    return db.tx(s -> view(find(s, ref)));
+  }
+
   private static TimetableView view(TimetableEntity e) {
     return new TimetableView(
         e.id, e.name, e.everySeconds, e.rpoSeconds, e.keepPoints, e.verify, e.quiesce);

@@ -247,6 +247,7 @@ public final class Tows {
   /** Deletes the records of a tow that holds nothing; its passes, legs and members. */
   public static void forget(Session s, String towId) {
     Db.change(s, "delete from PassEntity where towId = ?1", towId);
+    PassDays.forget(s, towId);
     forgetReplicas(s, towId);
     Db.change(s, "delete from LegEntity where towId = ?1", towId);
     Db.change(s, "delete from MemberEntity where towId = ?1", towId);

@@ -27,9 +27,11 @@ public record SiteApi(Sites sites, Credentials credentials, Leftovers leftovers)
     e.get("/credentials/{credential}", "One credential, without its secret", Need.READ)
         .gives(CredentialView.class, r -> credentials.view(r.path("credential")));
     e.put("/credentials/{credential}", "Replace a credential's secret", Need.KEEP)
+        .changes(r -> credentials.view(r.path("credential")))
         .takes(CredentialEdit.class)
         .gives(CredentialView.class, (r, b) -> credentials.edit(r.path("credential"), b, r.by()));
     e.delete("/credentials/{credential}", "Remove a credential that no site uses", Need.KEEP)
+        .changes(r -> credentials.view(r.path("credential")))
         .does(r -> credentials.remove(r.path("credential"), r.by()));
     e.post(
             "/master-key",
@@ -42,11 +44,14 @@ public record SiteApi(Sites sites, Credentials credentials, Leftovers leftovers)
         .creates(SiteView.class, (r, b) -> sites.add(b));
     e.get("/sites/{site}", "One site", Need.READ)
         .gives(SiteView.class, r -> sites.view(r.path("site")));
-    e.delete("/sites/{site}", "Remove a site", Need.KEEP).does(r -> sites.remove(r.path("site")));
+    e.delete("/sites/{site}", "Remove a site", Need.KEEP)
+        .changes(r -> sites.view(r.path("site")))
+        .does(r -> sites.remove(r.path("site")));
     e.put(
             "/sites/{site}/credentials",
             "Have a site try these credentials, in this order",
             Need.KEEP)
+        .changes(r -> sites.view(r.path("site")))
         .takes(SiteCredentials.class)
         .gives(SiteView.class, (r, b) -> sites.credentials(r.path("site"), b, r.by()));
     e.post(

@@ -10,6 +10,7 @@ import bargelane.service.platform.Db;
 import bargelane.service.platform.TestDatabase;
 import java.io.IOException;
 import java.time.Clock;
+import java.time.Duration;
 import java.util.List;
 import java.util.Set;
 import org.junit.jupiter.api.AfterEach;
@@ -36,7 +37,7 @@ class AuditTest {
   }
 
   private static Audit.Call call(String asked) {
-    return new Audit.Call(Caller.nobody("192.0.2.7"), "POST", "/api/v1/waves", asked);
+    return new Audit.Call(Caller.nobody("192.0.2.7"), "POST", "/api/v1/waves", "", asked);
   }
 
   private void tamper(String sql) {
@@ -58,6 +59,74 @@ class AuditTest {
     audit.refused(call("half \ud800 and \0 and " + "x".repeat(5000)), 3L, 422, "no");
     assertEquals("", audit.verify().broken(), "what is read back is what was digested");
     assertEquals(1, audit.list("", true, 0, 50).total());
+  }
+
+  @Test
+  void whatIsOlderThanItIsKeptGoesFromTheFrontAndTheChainStaysWhole() {
+    Duration year = Duration.ofDays(365);
+    Clock now = Clock.systemUTC();
+    Audit former = new Audit(db, Clock.offset(now, Duration.ofDays(-400)));
+    for (int i = 0; i < 7; i++) {
+      former.asked(call("{\"number\":" + i + "}"));
+    }
+    String last = audit.verify().digest();
+    assertEquals(0, former.cut(year));
+    audit.asked(call("{}"));
+    // A clock that was set back: what is older than the one before it stays with it.
+    former.asked(call("{}"));
+    assertEquals(7, audit.cut(year));
+    assertEquals(0, audit.cut(year));
+    AuditCheck check = audit.verify();
+    assertEquals("", check.broken());
+    assertEquals(7, check.gone());
+    assertEquals(3, check.entries(), "two, and the one that tells of those that are gone");
+    String told = audit.list("", false, 0, 1).items().get(0).asked();
+    assertEquals("{\"last\":7,\"digest\":\"" + last + "\"}", told);
+
+    // All of it grows old, and nobody asks for anything meanwhile.
+    Audit later = new Audit(db, Clock.offset(now, Duration.ofDays(500)));
+    assertEquals(3, later.cut(year));
+    assertEquals(1, later.verify().entries());
+    assertEquals(10, later.verify().gone());
+    assertEquals("", later.verify().broken());
+    audit.asked(call("{}"));
+    assertEquals("", audit.verify().broken());
+
+    tamper("delete from audit where id = 11");
+    assertEquals("entry 1 is missing", audit.verify().broken());
+  }
+
+  @Test
+  void entriesThatAreKeptCanNotBeTakenOutUnderTheCoverOfACut() {
+    for (int i = 0; i < 5; i++) {
+      audit.asked(call("{}"));
+    }
+    tamper("delete from audit where id <= 2");
+    assertEquals("entry 1 is missing", audit.verify().broken(), "nothing tells of a cut");
+    assertThrows(
+        RuntimeException.class,
+        () ->
+            db.run(
+                s -> {
+                  s.createNativeQuery(
+                          "select set_config('bargelane.audit_cut', '3', true)", String.class)
+                      .getSingleResult();
+                  s.createNativeMutationQuery("delete from audit where id = 4").executeUpdate();
+                }));
+  }
+
+  @Test
+  void entriesOfFormerVersionsAreInTheChain() {
+    // As a version entered it that told nothing of what stood before.
+    tamper(
+        "insert into audit (id, at, account, token, address, method, path, asked, status, code, digest)"
+            + " values (1, '2026-11-30T09:19:14.084621Z', 'ada', 'tok-1', '127.0.0.1', 'DELETE',"
+            + " '/api/v1/accounts/rex', '', 0, '', 'fce3d0a9cc74ddfc054cf57e529907d703c7d82d82818db03a6a6cffe10b9333')");
+    audit.asked(call("{}"));
+    assertEquals("", audit.verify().broken());
+    assertEquals(2, audit.verify().entries());
+    tamper("update audit set before = '{}' where id = 1");
+    assertEquals("entry 1 is not as it was written", audit.verify().broken());
   }
 
   @Test

@@ -43,7 +43,7 @@ class ApiDocumentTest {
               "node",
               Pace.USUAL,
               new AgentListener.Where(InetSocketAddress.createUnresolved("127.0.0.1", 0), ""),
-              java.time.Duration.ofDays(730));
+              BargeLane.Kept.USUAL);
       Endpoints endpoints = new Endpoints();
       rooms.apis.forEach(api -> api.add(endpoints));
       return endpoints.openApi() + "\n";

@@ -43,7 +43,7 @@ class NodeNameTest extends Served {
             false,
             new AgentListener.Where(InetSocketAddress.createUnresolved("127.0.0.1", 0), ""),
             Pace.USUAL,
-            Duration.ofDays(730)),
+            BargeLane.Kept.USUAL),
         clock);
   }
 

@@ -62,7 +62,7 @@ abstract class Served {
                 false,
                 new AgentListener.Where(InetSocketAddress.createUnresolved("127.0.0.1", 0), ""),
                 Pace.USUAL,
-                Duration.ofDays(730)),
+                BargeLane.Kept.USUAL),
             Clock.systemUTC());
     owner = Files.readString(home.resolve("token")).strip();
     trust = Trust.pinned(Files.readString(home.resolve("fingerprint")));
