@@ -331,11 +331,11 @@ export function WavePage() {
         <Panel title="Recovery points" note={`${w.points.length} held`}>
           <Points points={w.points} />
         </Panel>
-        <Panel title="By day" wide note="how replication went on the days that had passes">
-          <PassDays wave={w.name} />
-        </Panel>
         <Panel title="Work on this wave">
           <History runs={w.recent} />
+        </Panel>
+        <Panel title="By day" wide note="how replication went on the days that had passes">
+          <PassDays wave={w.name} />
         </Panel>
         <Panel title="Probes" wide note="how it is seen that a machine does its work">
           <Probes wave={w.name} />

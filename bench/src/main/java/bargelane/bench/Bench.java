@@ -44,7 +44,8 @@ public final class Bench {
                 "discovery",
                 "sources",
                 "assessment",
-                "pages")
+                "pages",
+                "access")
             : List.of(args);
     for (String part : parts) {
       switch (part) {
@@ -58,11 +59,12 @@ public final class Bench {
         case "sources" -> SourcesBench.run();
         case "assessment" -> AssessmentBench.run();
         case "pages" -> PagesBench.run();
+        case "access" -> AccessBench.run();
         default -> {
           System.err.println(
               "'"
                   + part
-                  + "' is not measured; passes, large, disks, faults, nodes, tows, cost, hosts, machines, discovery, sources, assessment and pages are");
+                  + "' is not measured; passes, large, disks, faults, nodes, tows, cost, hosts, machines, discovery, sources, assessment, pages and access are");
           System.exit(2);
         }
       }

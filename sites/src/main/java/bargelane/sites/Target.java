@@ -59,11 +59,35 @@ public interface Target extends Exporter {
   /** Lays a small file beside a point, replacing one of the same name. */
   void attach(String point, String file, byte[] content);
 
-  /** Reads a small file beside a point; empty if there is none. */
+  /** Bytes that are read of a file beside a point; some KiB a machine are in use. */
+  int LONGEST_ATTACHMENT = 16 << 20;
+
+  /**
+   * Reads a small file beside a point; empty if there is none.
+   *
+   * @throws SiteException that is final, with the code {@code attachment-long}, if it has more than
+   *     {@link #LONGEST_ATTACHMENT} bytes; no more of it is read
+   */
   Optional<byte[]> attachment(String point, String file);
 
   /** Sets a volume's owner tag; the empty one makes it the site's own. */
   void own(String volume, String owner);
+
+  /** The refusal of a file that is too long to be one of ours. */
+  static SiteException longAttachment(String site, String point, String file) {
+    return new SiteException(
+        SiteException.Kind.FINAL,
+        "attachment-long",
+        site
+            + ": the file "
+            + file
+            + " beside the point "
+            + point
+            + " has more than "
+            + (LONGEST_ATTACHMENT >> 20)
+            + " MiB",
+        null);
+  }
 
   /** Everything whose owner begins so. */
   List<Owned> owned(String ownerPrefix);

@@ -20,6 +20,8 @@ import picocli.CommandLine.Option;
     footer = {"", "Example:", "  bargelane audit list --account ada --refused"})
 final class ListAudit extends Common implements Callable<Integer>, Tabled {
 
+  private static final int WIDEST = 80;
+
   @Option(
       names = "--account",
       paramLabel = "ACCOUNT",
@@ -68,10 +70,17 @@ final class ListAudit extends Common implements Callable<Integer>, Tabled {
         text("FROM", AuditView::address),
         text("CALL", a -> a.method() + " " + a.path().replaceFirst("^/api/v1", "")),
         text("OUTCOME", ListAudit::outcome),
-        text("BEFORE", AuditView::before),
-        text("ASKED", AuditView::asked));
+        text("BEFORE", a -> brief(a.before())),
+        text("ASKED", a -> brief(a.asked())));
     more(found.value(), page, size);
     return 0;
+  }
+
+  /** The start of it, in a table that somebody reads; all of it is in the other forms. */
+  private String brief(String text) {
+    return output == Output.Form.table && text.length() > WIDEST
+        ? text.substring(0, WIDEST) + " …"
+        : text;
   }
 
   private static String outcome(AuditView a) {

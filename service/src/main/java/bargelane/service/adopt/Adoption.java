@@ -7,30 +7,21 @@ import bargelane.api.FindingView;
 import bargelane.api.LeftoverView;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
-import bargelane.core.finding.Finding.Code;
-import bargelane.core.finding.Finding.Who;
 import bargelane.core.finding.Remedy;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.site.SiteKind;
-import bargelane.service.machine.MachineEntity;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.ProblemException;
 import bargelane.service.replication.Manifest;
 import bargelane.service.replication.Services;
-import bargelane.service.replication.Side;
 import bargelane.service.replication.TowEntity;
-import bargelane.service.replication.Tows;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
-import bargelane.sites.Drivers;
-import bargelane.sites.SiteAccess;
 import bargelane.sites.SiteDriver;
+import bargelane.sites.SiteException;
 import bargelane.sites.Target;
 import bargelane.sites.Target.Owned;
 import bargelane.sites.Target.PointRef;
-import bargelane.text.Counts;
-import bargelane.text.Durations;
-import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.List;
@@ -62,10 +53,12 @@ public final class Adoption {
 
   private final Services services;
   private final Takeover takeover;
+  private final InTheWay inTheWay;
 
   public Adoption(Services services) {
     this.services = services;
     this.takeover = new Takeover(services);
+    this.inTheWay = new InTheWay(services);
   }
 
   /** A site and what was found there. */
@@ -110,7 +103,8 @@ public final class Adoption {
               Db.lock(s, "adopt");
               mayBe(s, look.site, chosen, asked);
               SiteEntity site = s.find(SiteEntity.class, look.site.id);
-              chosen.forEach(f -> takeover.take(s, site, f, yes(asked.removeMachines()), by));
+              chosen.forEach(
+                  f -> takeover.take(s, site, f, InTheWay.yes(asked.removeMachines()), by));
             });
     chosen.forEach(f -> services.ledger().sweep(f.tow()));
     Set<String> adopted = chosen.stream().map(Found::tow).collect(Collectors.toSet());
@@ -126,7 +120,7 @@ public final class Adoption {
             "wave " + f.name() + " has been taken over already",
             Remedy.of("look at it", Action.WAVE_SHOW, f.name()));
       }
-      findings(s, site, f, asked).stream()
+      inTheWay.of(s, site, f, asked).stream()
           .filter(Finding::blocks)
           .findFirst()
           .ifPresent(
@@ -135,10 +129,6 @@ public final class Adoption {
                     x.code().text(), x.thing() + ": " + x.cause(), x.remedy());
               });
     }
-  }
-
-  private static boolean yes(Boolean asked) {
-    return asked != null && asked;
   }
 
   private static List<Found> chosen(Look look, AdoptRequest asked) {
@@ -230,6 +220,7 @@ public final class Adoption {
       }
     }
     points.sort(Found.ORDER);
+    unread.addAll(Found.withoutContradictions(points));
     // All that are at one site are of legs that lead there.
     points.removeIf(
         p -> {
@@ -253,13 +244,29 @@ public final class Adoption {
 
   private static Manifest manifest(Target target, String tow, PointRef ref)
       throws Manifest.UnreadableException {
-    Optional<byte[]> file = target.attachment(ref.name(), Manifest.FILE);
+    Optional<byte[]> file;
+    try {
+      file = target.attachment(ref.name(), Manifest.FILE);
+    } catch (SiteException e) {
+      if (e.kind() != SiteException.Kind.FINAL) {
+        throw e;
+      }
+      throw new Manifest.UnreadableException(e.getMessage());
+    }
     if (file.isEmpty()) {
       throw new Manifest.UnreadableException("it has no manifest: it was never finished");
     }
     Manifest m = Manifest.read(file.get());
     if (!m.tow().equals(tow)) {
       throw new Manifest.UnreadableException("its manifest is that of another wave's point");
+    }
+    if (m.machines().stream().map(Manifest.Machine::id).distinct().count() < m.machines().size()
+        || m.machines().stream()
+            .anyMatch(
+                x ->
+                    x.disks().stream().map(Manifest.Disk::disk).distinct().count()
+                        < x.disks().size())) {
+      throw new Manifest.UnreadableException("it tells one machine or one disk twice");
     }
     Set<String> frozen = Set.copyOf(ref.volumes());
     Optional<String> lacking =
@@ -272,153 +279,6 @@ public final class Adoption {
       throw new Manifest.UnreadableException("it does not hold the volume " + lacking.get());
     }
     return m;
-  }
-
-  // ---- what is in the way
-
-  private List<Finding> findings(Session s, SiteEntity site, Found f, AdoptRequest asked) {
-    List<Finding> findings = new ArrayList<>();
-    if (!f.unread().isEmpty()) {
-      findings.add(
-          new Finding(
-              f.points().isEmpty() ? Code.NO_POINT : Code.POINT_UNREADABLE,
-              f.name(),
-              Counts.of(f.unread().size(), "point")
-                  + " can't be read and may be newer than those that can; "
-                  + f.unread().get(0),
-              "they are left as they are",
-              Who.ENGINEER));
-    }
-    if (f.points().isEmpty()) {
-      return findings;
-    }
-    Manifest newest = f.newest();
-    Duration age = Duration.between(newest.asOf(), services.clock().instant());
-    Duration period = Duration.ofSeconds(newest.timetable().every());
-    if (!yes(asked.serviceGone()) && age.compareTo(period.multipliedBy(2)) < 0) {
-      findings.add(
-          new Finding(
-              Code.SERVICE_MAY_LIVE,
-              f.name(),
-              "its newest point is "
-                  + Durations.text(age.isNegative() ? Duration.ZERO : age)
-                  + " old and its timetable makes one every "
-                  + Durations.text(period)
-                  + ": the service that made it may still work",
-              "if that service is gone for good, say so: --service-gone",
-              Who.ENGINEER));
-    }
-    if (!f.running().isEmpty() && !f.runsHere()) {
-      findings.add(
-          new Finding(
-              Code.WAVE_RUNS_IN_PART,
-              f.name(),
-              "of its "
-                  + Counts.of(newest.machines().size(), "machine")
-                  + " only these run at "
-                  + site.name
-                  + ": "
-                  + String.join(", ", f.running()),
-              "start the others there too, or switch these off",
-              Who.ENGINEER));
-    }
-    if (!f.strays().isEmpty() && !f.runsHere() && !yes(asked.removeMachines())) {
-      findings.add(
-          new Finding(
-              Code.MACHINE_LEFT_BY_MOVE,
-              f.strays().get(0).name(),
-              "it stands at "
-                  + site.name
-                  + " switched off, from a move that was not ended; what it wrote, should it have run,"
-                  + " is on its disks and in no point",
-              "start it if it is to run on, or have it removed and keep its disks: --remove-machines",
-              Who.ENGINEER));
-    }
-    if (!Db.list(s, Object.class, "from WaveEntity where name = ?1", newest.wave()).isEmpty()) {
-      findings.add(
-          new Finding(
-              Code.NAME_TAKEN,
-              f.name(),
-              "there is another wave '" + newest.wave() + "' here",
-              "remove or settle that wave first",
-              Who.ENGINEER));
-    }
-    for (Manifest.Machine m : newest.machines()) {
-      held(s, newest, m)
-          .ifPresent(
-              x ->
-                  findings.add(
-                      new Finding(
-                          Code.MACHINE_IN_WAVE,
-                          m.name(),
-                          "it is in another open wave here",
-                          "settle or remove that wave first",
-                          Who.ENGINEER)));
-    }
-    Manifest.Shore lost = lost(f);
-    Optional<SiteEntity> known = other(s, f);
-    if (known.isEmpty()) {
-      unfit(lost)
-          .ifPresent(
-              why ->
-                  findings.add(
-                      new Finding(
-                          Code.SITE_ADDRESS_UNFIT,
-                          lost.name(),
-                          why,
-                          Remedy.of(
-                              "add it first, by this name, with the address that it has from here",
-                              Action.SITE_ADD,
-                              lost.kind()),
-                          Who.ENGINEER)));
-    }
-    known
-        .filter(o -> !o.address.equals(lost.address()) || o.kind != lost.siteKind())
-        .ifPresent(
-            o ->
-                findings.add(
-                    new Finding(
-                        Code.SITE_DIFFERS,
-                        o.name,
-                        "it was at " + lost.address() + " and is at " + o.address + " here",
-                        "see that it is the same site",
-                        Who.ENGINEER)));
-    return findings;
-  }
-
-  /** The shore that is not the site that is looked at. */
-  private static Manifest.Shore lost(Found f) {
-    return f.side() == Side.AWAY ? f.newest().home() : f.newest().away();
-  }
-
-  /** Why a site can't be reached from here by the address that the lost service had for it. */
-  private Optional<String> unfit(Manifest.Shore lost) {
-    if (lost.siteKind() == SiteKind.LIBVIRT && lost.address().startsWith("qemu:///")) {
-      return Optional.of(
-          "its address " + lost.address() + " means the host that the lost service ran on");
-    }
-    try {
-      Drivers.open(
-          SiteAccess.of(lost.siteKind(), lost.name(), lost.address(), ""), services.clock());
-      return Optional.empty();
-    } catch (IllegalArgumentException e) {
-      return Optional.of("its address can't be used: " + e.getMessage());
-    }
-  }
-
-  private static Optional<SiteEntity> other(Session s, Found f) {
-    return Db.first(s, SiteEntity.class, "from SiteEntity where name = ?1", lost(f).name());
-  }
-
-  private static Optional<MachineEntity> held(Session s, Manifest newest, Manifest.Machine m) {
-    return Db.first(
-            s,
-            MachineEntity.class,
-            "select m from MachineEntity m join SiteEntity x on x.id = m.siteId"
-                + " where x.name = ?1 and m.platformId = ?2",
-            newest.home().name(),
-            m.facts().platformId())
-        .filter(x -> Tows.holds(s, x.id));
   }
 
   // ---- how it is told
@@ -438,13 +298,13 @@ public final class Adoption {
   private AdoptionWave view(Session s, Look look, Found f, AdoptRequest asked, boolean adopted) {
     Optional<Manifest> newest = f.points().isEmpty() ? Optional.empty() : Optional.of(f.newest());
     List<FindingView> findings =
-        adopted ? List.of() : Sites.views(findings(s, look.site, f, asked));
+        adopted ? List.of() : Sites.views(inTheWay.of(s, look.site, f, asked));
     return new AdoptionWave(
         f.name(),
         f.tow(),
         f.service(),
         newest.map(Manifest::from).orElse(""),
-        f.points().isEmpty() ? "" : lost(f).address(),
+        f.points().isEmpty() ? "" : f.lost().address(),
         newest.stream().flatMap(m -> m.machines().stream()).map(Manifest.Machine::name).toList(),
         f.points().size(),
         newest.map(Manifest::point).orElse(null),

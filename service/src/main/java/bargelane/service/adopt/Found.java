@@ -8,6 +8,7 @@ import bargelane.service.replication.Manifest;
 import bargelane.service.replication.Side;
 import bargelane.sites.Target.Owned;
 import bargelane.sites.Target.PointRef;
+import java.util.ArrayList;
 import java.util.Collection;
 import java.util.Comparator;
 import java.util.HashMap;
@@ -44,6 +45,27 @@ record Found(
           .thenComparingInt(p -> p.manifest.point())
           .thenComparing(p -> p.manifest.asOf());
 
+  /**
+   * Takes out what can't be beside newer points: a leg has one number, and a number one leg.
+   *
+   * @param points the oldest first
+   * @return what is told of those that were taken out
+   */
+  static List<String> withoutContradictions(List<Point> points) {
+    Map<Integer, String> ids = new HashMap<>();
+    Map<String, Integer> numbers = new HashMap<>();
+    List<String> out = new ArrayList<>();
+    for (int i = points.size() - 1; i >= 0; i--) {
+      Manifest.Leg leg = points.get(i).manifest.leg();
+      String id = ids.putIfAbsent(leg.number(), leg.id());
+      Integer number = numbers.putIfAbsent(leg.id(), leg.number());
+      if (id != null && !id.equals(leg.id()) || number != null && number != leg.number()) {
+        out.add("point " + points.remove(i).ref.name() + ": a newer one tells its leg differently");
+      }
+    }
+    return out;
+  }
+
   Manifest newest() {
     return points.get(points.size() - 1).manifest;
   }
@@ -55,6 +77,11 @@ record Found(
 
   private static Side side(Manifest m) {
     return m.leg().way() == Direction.OUT ? Side.AWAY : Side.HOME;
+  }
+
+  /** The shore that is not the site that was looked at. */
+  Manifest.Shore lost() {
+    return side() == Side.AWAY ? newest().home() : newest().away();
   }
 
   /** The highest epoch under which a point of it was made. */

@@ -9,6 +9,7 @@ import bargelane.api.LostRequest;
 import bargelane.api.ProbeRequest;
 import bargelane.api.ProbeView;
 import bargelane.api.ReconcileRequest;
+import bargelane.api.RefitOffer;
 import bargelane.api.RefitOfferChoice;
 import bargelane.api.RefitView;
 import bargelane.api.RefitWord;
@@ -17,6 +18,7 @@ import bargelane.api.TestRequest;
 import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 import bargelane.service.http.Reach;
+import java.util.List;
 
 /** Endpoints of work on waves. */
 public record MoveApi(
@@ -53,7 +55,7 @@ public record MoveApi(
             "Say that a machine may move though its guest can't be refitted",
             Need.MOVE)
         .limited(Reach.WAVE)
-        .changes(r -> refits.refits(r.path("wave")))
+        .changes(r -> chosen(r.path("wave")))
         .takes(RefitWord.class)
         .lists(RefitView.class, (r, b) -> refits.refitWord(r.path("wave"), b, r.by()));
     e.put(
@@ -62,7 +64,7 @@ public record MoveApi(
             Need.PLAN,
             Need.MOVE)
         .limited(Reach.WAVE)
-        .changes(r -> refits.refits(r.path("wave")))
+        .changes(r -> chosen(r.path("wave")))
         .takes(RefitOfferChoice.class)
         .lists(RefitView.class, (r, b) -> refits.choose(r.path("wave"), b, r.by()));
     e.get("/waves/{wave}/probes", "How it is seen that the machines do their work", Need.READ)
@@ -112,5 +114,14 @@ public record MoveApi(
         .limited(Reach.NARROWED)
         .query("wave", "", "those of one wave; all if left out")
         .lists(DossierView.class, r -> dossiers.list(r.query("wave"), r.tows()));
+  }
+
+  /** What is chosen for a machine's refit before that is changed. */
+  record Chosen(String machine, String word, List<RefitOffer> offers) {}
+
+  private List<Chosen> chosen(String wave) {
+    return refits.refits(wave).stream()
+        .map(v -> new Chosen(v.machine(), v.word(), v.offers()))
+        .toList();
   }
 }

@@ -15,6 +15,7 @@ import bargelane.service.http.Reach;
 import bargelane.service.plan.Waves;
 import bargelane.service.replication.PassDays;
 import bargelane.service.replication.ReplicationViews;
+import java.util.List;
 
 /** Endpoints of the overview and of waves, whose pages show several rooms. */
 public record OverviewApi(
@@ -45,7 +46,7 @@ public record OverviewApi(
         .does(r -> waves.remove(r.path("wave")));
     e.put("/waves/{wave}/size", "Choose a machine's size", Need.PLAN)
         .limited(Reach.WAVE)
-        .changes(r -> pages.wave(r.path("wave")).machines())
+        .changes(r -> sizes(r.path("wave")))
         .takes(SizeChoice.class)
         .gives(
             WaveView.class,
@@ -92,5 +93,14 @@ public record OverviewApi(
             Need.MOVE)
         .limited(Reach.WAVE)
         .begins(RunView.class, r -> waves.scrub(r.path("wave"), r.by()));
+  }
+
+  /** A machine's size before another is chosen. */
+  record Sized(String machine, String name, String size, String basis) {}
+
+  private List<Sized> sizes(String wave) {
+    return pages.wave(wave).machines().stream()
+        .map(m -> new Sized(m.machine(), m.name(), m.size(), m.sizeBasis()))
+        .toList();
   }
 }

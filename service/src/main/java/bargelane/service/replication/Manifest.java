@@ -13,6 +13,7 @@ import bargelane.core.word.Worded;
 import bargelane.service.platform.Json;
 import bargelane.service.site.Inventories;
 import bargelane.service.site.SiteEntity;
+import bargelane.sites.Target;
 import com.fasterxml.jackson.annotation.JsonInclude;
 import com.fasterxml.jackson.core.JacksonException;
 import com.fasterxml.jackson.core.JsonProcessingException;
@@ -77,7 +78,7 @@ public record Manifest(
   private static final long HIGHEST_EPOCH = 1L << 60;
 
   /** Characters that are read of one: a site may lie beside a point whatever it likes. */
-  private static final int LONGEST = 64 << 20;
+  private static final int LONGEST = Target.LONGEST_ATTACHMENT;
 
   private static final YAMLMapper YAML =
       new YAMLMapper(

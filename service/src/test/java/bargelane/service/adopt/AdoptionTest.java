@@ -475,6 +475,45 @@ class AdoptionTest {
   }
 
   @Test
+  void aPointThatContradictsNewerOnesIsToldAndLeft() {
+    String all = new String(manifest(1, taken, "home").file(), StandardCharsets.UTF_8);
+    int before = adoption.look("far").waves().get(0).points();
+    point("other-id", all.replace("leg-abc", "leg-xyz").getBytes(StandardCharsets.UTF_8));
+    point("twice", twice(all).getBytes(StandardCharsets.UTF_8));
+    when(target.attachment("long", Manifest.FILE))
+        .thenThrow(Target.longAttachment("far", "long", Manifest.FILE));
+    thing("point", "long");
+    points.add(new PointRef("long", OWNER, List.of("copy", "copy-digests")));
+    AdoptionWave found = adoption.look("far").waves().get(0);
+    assertEquals(before, found.points());
+    assertTrue(found.findings().get(0).cause().startsWith("3 points can't be read"), "" + found);
+    adopt(false, false);
+    assertEquals(before, state().tow.points);
+  }
+
+  /** The manifest with its machine told once more. */
+  private static String twice(String manifest) {
+    int machine = manifest.indexOf("- id: mem-abc");
+    return manifest + manifest.substring(manifest.lastIndexOf('\n', machine) + 1);
+  }
+
+  @Test
+  void idsOfAnotherWaveAreRefused() {
+    adopt(false, false);
+    String all = new String(manifest(9, taken, "tow-other").file(), StandardCharsets.UTF_8);
+    thing("point", "foreign");
+    String owner = OWNER.replace("tow-abc", "tow-other");
+    points.add(new PointRef("foreign", owner, List.of("copy", "copy-digests")));
+    owned.add(new Owned("point", "point-foreign", "foreign", owner));
+    files.put(
+        "foreign/manifest",
+        all.replace("wave: books", "wave: prints").getBytes(StandardCharsets.UTF_8));
+    assertTrue(codes().contains("name-taken"), codes().toString());
+    ProblemException refused = assertThrows(ProblemException.class, () -> adopt(true, true));
+    assertEquals(1, tows().size(), refused.getMessage());
+  }
+
+  @Test
   void aSiteWhoseAddressMeansAnotherPlaceFromHereIsToBeAddedFirst() {
     String all = new String(manifest(9, taken, "home").file(), StandardCharsets.UTF_8);
     String there = "kind: standin\n  address: http://home";

@@ -2,6 +2,7 @@ package bargelane.sites.libvirt;
 
 import bargelane.sites.Acting;
 import bargelane.sites.SiteException;
+import bargelane.sites.Target;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.DeserializationFeature;
 import com.fasterxml.jackson.databind.ObjectMapper;
@@ -259,7 +260,11 @@ final class Catalogue {
   }
 
   Optional<byte[]> file(String point, String name) {
-    return shell.read(fileOf(point, name));
+    Optional<byte[]> file = shell.read(fileOf(point, name), 0, Target.LONGEST_ATTACHMENT + 1);
+    if (file.isPresent() && file.get().length > Target.LONGEST_ATTACHMENT) {
+      throw Target.longAttachment(site, point, name);
+    }
+    return file;
   }
 
   void removeFiles(String point) {

@@ -10,6 +10,8 @@ import bargelane.sites.SiteException;
 import bargelane.sites.Source;
 import bargelane.sites.Target;
 import com.fasterxml.jackson.databind.JsonNode;
+import java.io.IOException;
+import java.io.InputStream;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.HashSet;
@@ -160,8 +162,15 @@ final class StandinDisks implements Source, Target {
 
   @Override
   public Optional<byte[]> attachment(String point, String file) {
-    try {
-      return Optional.of(http.bytes("/v1/points/" + escape(point) + "/files/" + escape(file)));
+    String path = "/v1/points/" + escape(point) + "/files/" + escape(file);
+    try (InputStream in = http.stream(path)) {
+      byte[] read = in.readNBytes(LONGEST_ATTACHMENT + 1);
+      if (read.length > LONGEST_ATTACHMENT) {
+        throw Target.longAttachment(http.site(), point, file);
+      }
+      return Optional.of(read);
+    } catch (IOException e) {
+      throw http.unreachable(e);
     } catch (SiteException e) {
       if (e.code().equals("missing")) {
         return Optional.empty();

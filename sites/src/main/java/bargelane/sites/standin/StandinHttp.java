@@ -57,6 +57,10 @@ final class StandinHttp {
     return URLEncoder.encode(part, StandardCharsets.UTF_8).replace("+", "%20");
   }
 
+  String site() {
+    return site;
+  }
+
   JsonNode get(String path) {
     return json(send("GET", path, Optional.empty(), "application/json"));
   }
@@ -65,10 +69,6 @@ final class StandinHttp {
   JsonNode get(String path, Duration patience) {
     HttpRequest request = request("GET", path, Optional.empty(), "application/json", patience);
     return json(answered(exchange(request, BodyHandlers.ofByteArray())));
-  }
-
-  byte[] bytes(String path) {
-    return send("GET", path, Optional.empty(), "application/json");
   }
 
   JsonNode send(String method, String path, Object body) {
