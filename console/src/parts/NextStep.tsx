@@ -72,6 +72,7 @@ const STEPS: Record<Action, [string, (...args: string[]) => string] | string> = 
   'account-list': ['Accounts', () => '/access'],
   'account-edit': ['Accounts', () => '/access'],
   'token-list': ['Tokens', () => '/access'],
+  'node-list': ['Nodes', () => '/sites'],
 };
 
 /** What mends something: the advice, and a link to where it is done. Nothing where there is nothing to do. */

@@ -13,6 +13,7 @@ import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Status, type Tone } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
+import { Nodes } from './Nodes';
 import { Tugs } from './Tugs';
 import { May } from '../parts/May';
 
@@ -138,6 +139,7 @@ export function SitesPage() {
         <AddSite />
       </Panel></May>
       <Credentials />
+      <Nodes />
       <Tugs />
     </Box>
   );

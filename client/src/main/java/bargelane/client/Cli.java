@@ -16,6 +16,7 @@ import bargelane.client.key.KeyCommands;
 import bargelane.client.label.LabelCommands;
 import bargelane.client.lane.LaneCommands;
 import bargelane.client.machine.MachineCommands;
+import bargelane.client.node.NodeCommands;
 import bargelane.client.point.PointCommands;
 import bargelane.client.run.RunCommands;
 import bargelane.client.server.ServerCommands;
@@ -45,6 +46,7 @@ import picocli.CommandLine.Command;
       ServerCommands.class,
       AgentCommands.class,
       TugCommands.class,
+      NodeCommands.class,
       MachineCommands.class,
       LabelCommands.class,
       UsageCommands.class,

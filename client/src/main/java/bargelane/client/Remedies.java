@@ -73,7 +73,8 @@ public final class Remedies {
           Map.entry("approval-ask", "bargelane approval ask WAVE --for VERB"),
           Map.entry("account-list", "bargelane account list"),
           Map.entry("account-edit", "bargelane account edit ACCOUNT"),
-          Map.entry("token-list", "bargelane token list"));
+          Map.entry("token-list", "bargelane token list"),
+          Map.entry("node-list", "bargelane node list"));
 
   /** {@code NAME} of a thing to come is the reader's to choose, and so no argument. */
   private static final Pattern ARGUMENT = Pattern.compile("\\b(?!NAME\\b)[A-Z]{3,}\\b");

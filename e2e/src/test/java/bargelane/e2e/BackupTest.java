@@ -8,6 +8,7 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import bargelane.api.Problem;
 import bargelane.client.ApiClient;
 import bargelane.service.backup.Backups;
+import com.fasterxml.jackson.databind.JsonNode;
 import java.nio.file.Path;
 import java.util.List;
 import java.util.Map;
@@ -53,9 +54,12 @@ class BackupTest {
       // What the backup knows nothing of: a point more.
       String known = newest(harness.api());
       journey.await("a point after the backup", w -> !newest(harness.api()).equals(known));
+      long told = newestEvent(harness.api());
       harness.loseService();
       harness.restore(file, PASSPHRASE);
       harness.service();
+      assertTrue(
+          newestEvent(harness.api()) > told, "whoever has read events up to there misses none");
       assertEquals(installed, harness.fingerprint(), "clients know it by the same certificate");
       ApiClient api = harness.api();
       Journey back = new Journey(api, line -> {});
@@ -89,6 +93,16 @@ class BackupTest {
       assertTrue(harness.saltmarsh().runs("lending-db"), "what runs is left alone");
       assertFalse(harness.estate().runs("lending-db"));
     }
+  }
+
+  /** The number of the newest event. */
+  private static long newestEvent(ApiClient api) {
+    long newest = 0;
+    for (JsonNode some = api.get("/events?size=1000"); !some.isEmpty(); ) {
+      newest = some.path(some.size() - 1).path("id").asLong();
+      some = api.get("/events?size=1000&after=" + newest);
+    }
+    return newest;
   }
 
   /** The name of the newest point that is recorded. */

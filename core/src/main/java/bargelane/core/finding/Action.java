@@ -111,7 +111,8 @@ public enum Action implements Worded {
   ACCOUNT_LIST,
   /** Account. */
   ACCOUNT_EDIT,
-  TOKEN_LIST;
+  TOKEN_LIST,
+  NODE_LIST;
 
   @Override
   public String word() {

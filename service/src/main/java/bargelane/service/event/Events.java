@@ -55,8 +55,25 @@ public final class Events implements Closeable {
   public static final String TIDY =
       "delete from event where kind in ('step', 'progress', 'pass') and at < ?1";
 
+  /** More events than are told between a backup and its restore. */
+  private static final long SINCE_BACKUP = 100_000_000;
+
   /** Deletes all events; see {@link Upkeep}. */
   public static final String PAST = "delete from event where at < ?1";
+
+  /**
+   * After a restore: events that are told from now on have higher numbers than any that were told
+   * since the backup was made, so that whoever had read on misses none.
+   */
+  public static void restored(Session session) {
+    session
+        .createNativeQuery(
+            "select setval(pg_get_serial_sequence('event', 'id'), nextval(pg_get_serial_sequence('event', 'id')) + "
+                + SINCE_BACKUP
+                + ")",
+            Object.class)
+        .getSingleResult();
+  }
 
   /** What is told to listeners and not stored. */
   public Figures figures() {

@@ -11,6 +11,7 @@ import bargelane.service.account.Caller;
 import bargelane.service.account.Tokens;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
+import bargelane.tug.Tug;
 import java.time.Clock;
 
 /** Endpoints of whoever comes: signing in, the service's health, and what happened. */
@@ -25,11 +26,11 @@ public record AccessApi(Db db, Accounts accounts, Tokens tokens, Events events, 
             Health.class,
             r -> {
               db.reach();
-              return new Health("up", "0.1.0", clock.instant());
+              return new Health("up", Tug.VERSION, clock.instant());
             });
     e.get("/live", "Whether the service runs, whatever its database does", Need.NOTHING)
         .limited(Reach.ALL)
-        .gives(Health.class, r -> new Health("up", "0.1.0", clock.instant()));
+        .gives(Health.class, r -> new Health("up", Tug.VERSION, clock.instant()));
     e.post("/sign-in", "Sign in to the console", Need.NOTHING)
         .limited(Reach.ALL)
         .secret()
@@ -57,9 +58,9 @@ public record AccessApi(Db db, Accounts accounts, Tokens tokens, Events events, 
         .gives(SignedIn.class, r -> signedIn(r.caller()));
     e.get("/events", "Events after a number, oldest first", Need.READ)
         .limited(Reach.NARROWED)
-        .number("after", 0, "the number of the last event that is known")
+        .position("after", "the number of the last event that is known")
         .first(200, 1000)
-        .lists(EventView.class, r -> events.after(r.number("after"), r.number("size"), r.tows()));
+        .lists(EventView.class, r -> events.after(r.position("after"), r.number("size"), r.tows()));
   }
 
   private static SignedIn signedIn(Caller caller) {

@@ -52,7 +52,7 @@ record Endpoint(
   }
 
   /** A parameter of the query; a number's least and most. */
-  record Query(String name, Kind kind, String otherwise, String meaning, int least, int most) {}
+  record Query(String name, Kind kind, String otherwise, String meaning, long least, long most) {}
 
   /** Reads the body and does the work; null is nothing. */
   Object handle(Request request, byte[] body) throws Exception {

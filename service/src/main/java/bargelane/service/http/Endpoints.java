@@ -144,7 +144,12 @@ public final class Endpoints {
       return number(name, otherwise, meaning, 0, Integer.MAX_VALUE);
     }
 
-    private Route number(String name, int otherwise, String meaning, int least, int most) {
+    /** A parameter that is the number of an event, an entry or the like: there may be very many. */
+    public Route position(String name, String meaning) {
+      return number(name, 0, meaning, 0, Long.MAX_VALUE);
+    }
+
+    private Route number(String name, int otherwise, String meaning, long least, long most) {
       queries.add(
           new Endpoint.Query(
               name, Endpoint.Kind.NUMBER, String.valueOf(otherwise), meaning, least, most));

@@ -144,6 +144,7 @@ final class OpenApi {
       case TEXT -> new StringSchema()._default(q.otherwise().isEmpty() ? null : q.otherwise());
       case NUMBER ->
           new IntegerSchema()
+              .format(q.most() > Integer.MAX_VALUE ? "int64" : "int32")
               ._default(Integer.valueOf(q.otherwise()))
               .minimum(BigDecimal.valueOf(q.least()))
               .maximum(BigDecimal.valueOf(q.most()));

@@ -133,14 +133,19 @@ public final class Request {
   }
 
   public int number(String name) {
+    return Math.toIntExact(position(name));
+  }
+
+  /** A whole number that may be larger than an int. */
+  public long position(String name) {
     Endpoint.Query q = declared(name, Endpoint.Kind.NUMBER);
     String value = ctx.queryParam(name);
     if (value == null) {
-      return Integer.parseInt(q.otherwise());
+      return Long.parseLong(q.otherwise());
     }
-    int number;
+    long number;
     try {
-      number = Integer.parseInt(value);
+      number = Long.parseLong(value);
     } catch (NumberFormatException e) {
       throw new ProblemException(
           400,

@@ -42,6 +42,7 @@ final class AfterRestore {
           Tows.restored(s, madeAt, clock.instant());
           Ledger.restored(s);
           Tokens.restored(s);
+          Events.restored(s);
           s.createNativeMutationQuery(
                   "update scheduled_tasks set picked = false, picked_by = null, last_heartbeat = null")
               .executeUpdate();

@@ -4,6 +4,7 @@ import bargelane.service.backup.Backups;
 import bargelane.service.backup.PostgresTools;
 import bargelane.service.platform.Db;
 import bargelane.tug.Settings;
+import bargelane.tug.Tug;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.nio.charset.StandardCharsets;
@@ -109,7 +110,7 @@ public final class BackupMain implements Runnable {
       @Mixin Passphrase passphrase,
       @Parameters(paramLabel = "FILE", description = "Where to write it.") Path file)
       throws IOException {
-    Backups.Told t = at.backups().create(file, passphrase.read(), "0.1.0");
+    Backups.Told t = at.backups().create(file, passphrase.read(), Tug.VERSION);
     PrintWriter out = spec.commandLine().getOut();
     out.println(file + " is a backup " + told(t) + ", " + Files.size(file) / 1024 + " KiB.");
     if (!t.keys()) {

@@ -10,6 +10,7 @@ import bargelane.service.overview.Measures;
 import bargelane.service.overview.OwnMachines;
 import bargelane.service.platform.DatabaseClock;
 import bargelane.service.platform.Db;
+import bargelane.service.platform.Nodes;
 import bargelane.service.platform.ProblemException;
 import bargelane.tug.Tug;
 import com.github.kagkarlsson.scheduler.Scheduler;
@@ -21,7 +22,9 @@ import io.micrometer.prometheusmetrics.PrometheusMeterRegistry;
 import java.io.Closeable;
 import java.io.IOException;
 import java.io.UncheckedIOException;
+import java.net.InetAddress;
 import java.net.SocketException;
+import java.net.UnknownHostException;
 import java.nio.channels.UnresolvedAddressException;
 import java.nio.file.Path;
 import java.time.Clock;
@@ -157,6 +160,10 @@ public final class BargeLane implements Closeable {
       leave(o.home(), listener.keys());
       String address = listener.address();
       FirstStart.write(o.home().resolve("address"), address + "\n");
+      name.shows(
+          (c, started) ->
+              Nodes.show(c, node, Tug.VERSION, host(), listener.address(), time.apart(), started));
+      db.run(s -> events.tell(s, "service", "", null, "node " + node + " serves", null));
       tug = o.withTug() ? new Tug(o.node() + "-tug", rooms.desk, 2, 2) : null;
       log.info("Barge Lane serves at {}", address);
     } catch (IOException | RuntimeException e) {
@@ -164,6 +171,14 @@ public final class BargeLane implements Closeable {
         one.close();
       }
       throw e;
+    }
+  }
+
+  private static String host() {
+    try {
+      return InetAddress.getLocalHost().getHostName();
+    } catch (UnknownHostException e) {
+      return "";
     }
   }
 

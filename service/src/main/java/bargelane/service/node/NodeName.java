@@ -38,6 +38,12 @@ final class NodeName implements Closeable {
   private final String name;
   private final CountDownLatch closing = new CountDownLatch(1);
   private Connection connection;
+  private volatile Shown shown = (c, started) -> {};
+
+  /** What a node shows of itself, on its own connection. */
+  interface Shown {
+    void on(Connection connection, boolean started) throws SQLException;
+  }
 
   /**
    * Waits until no other node is about to start, and is the one that does until {@link #take}.
@@ -136,6 +142,26 @@ final class NodeName implements Closeable {
     return false;
   }
 
+  /**
+   * Has the node be seen from now on, until it is closed.
+   *
+   * @throws IOException if it can't be
+   */
+  void shows(Shown what) throws IOException {
+    shown = what;
+    try {
+      show(true);
+    } catch (SQLException e) {
+      throw new IOException("the database can't be used: " + e.getMessage(), e);
+    }
+  }
+
+  private synchronized void show(boolean started) throws SQLException {
+    if (closing.getCount() > 0) {
+      shown.on(connection, started);
+    }
+  }
+
   /** Takes it again after the database was away. */
   private void keep() {
     try {
@@ -143,6 +169,8 @@ final class NodeName implements Closeable {
         try {
           if (!connection.isValid(ANSWER_SECONDS) && !again()) {
             log.error("another node is running under this node's name, {}", name);
+          } else {
+            show(false);
           }
         } catch (SQLException e) {
           log.debug("the database is away: {}", e.getMessage());
@@ -157,6 +185,7 @@ final class NodeName implements Closeable {
   public synchronized void close() {
     closing.countDown();
     try {
+      Nodes.gone(connection, name);
       connection.close();
     } catch (SQLException e) {
       log.debug("it is gone with its connection: {}", e.getMessage());

@@ -50,6 +50,7 @@ import bargelane.service.move.MoveDesk;
 import bargelane.service.move.Probes;
 import bargelane.service.move.RefitWords;
 import bargelane.service.move.WaveRuns;
+import bargelane.service.overview.NodesPage;
 import bargelane.service.overview.OverviewApi;
 import bargelane.service.overview.OverviewPage;
 import bargelane.service.overview.WavePages;
@@ -271,7 +272,8 @@ final class Rooms {
             pages,
             waves,
             replication,
-            new PassDays(db)));
+            new PassDays(db),
+            new NodesPage(db, clock)));
     return new OwnDesk(leases, tugs);
   }
 

@@ -1,5 +1,6 @@
 package bargelane.service.overview;
 
+import bargelane.api.NodeView;
 import bargelane.api.Overview;
 import bargelane.api.PassDay;
 import bargelane.api.PassView;
@@ -23,7 +24,8 @@ public record OverviewApi(
     WavePages pages,
     Waves waves,
     ReplicationViews replication,
-    PassDays days)
+    PassDays days,
+    NodesPage nodes)
     implements Endpoints.Room {
 
   @Override
@@ -31,6 +33,8 @@ public record OverviewApi(
     e.get("/overview", "What needs the engineer now", Need.READ)
         .limited(Reach.NARROWED)
         .gives(Overview.class, r -> overview.view(r.tows(), r.machines()));
+    e.get("/nodes", "Nodes of the service, and what each does", Need.READ)
+        .lists(NodeView.class, r -> nodes.list());
     e.get("/waves", "List waves", Need.READ)
         .limited(Reach.NARROWED)
         .lists(WaveCard.class, r -> pages.cards(r.tows()));

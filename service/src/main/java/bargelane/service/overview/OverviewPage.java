@@ -64,6 +64,7 @@ public final class OverviewPage {
           standings.forEach(x -> needs.addAll(needs(s, x)));
           if (tows.isEmpty()) {
             needs.addAll(sites(s));
+            needs.addAll(NodesPage.needs(s, clock.instant()));
           }
           needs.addAll(approvals(s, tows));
           needs.sort(Comparator.comparing(bargelane.core.wave.Need::urgency));

@@ -130,6 +130,18 @@ public final class Runs {
         .map(x -> new Waits(r.title, x.title + ": " + x.detail, x.startedAt));
   }
 
+  /** Titles of what a node carries out now, the oldest first. */
+  public static List<String> drivenBy(Session s, String node, int most) {
+    return s.createNativeQuery(
+            "select r.title from scheduled_tasks t join run r on r.id = t.task_instance"
+                + " where t.task_name = :task and t.picked and t.picked_by = :node order by r.started_at",
+            String.class)
+        .setParameter("task", RunStore.TASK)
+        .setParameter("node", node)
+        .setMaxResults(most)
+        .getResultList();
+  }
+
   /** Whether any run of a subject is not over. */
   public static boolean busy(Session s, String subjectId) {
     return !Db.list(

@@ -26,11 +26,25 @@ import org.junit.jupiter.api.Test;
  * answered in time, and each refusal is a problem document. The seed is told, so that a failure can
  * be had again.
  */
+@Former.Data(schema = 19)
 class FuzzTest extends Served {
 
   private static final int CALLS = Integer.getInteger("fuzz.calls", 4000);
   private static final long SEED = Long.getLong("fuzz.seed", 20261130L);
   private static final int CALLERS = 4;
+
+  /** What is there. */
+  private static final List<String> NAMES =
+      List.of(
+          "mill-street",
+          "saltmarsh",
+          "lending",
+          "lending-db",
+          "mill-to-marsh",
+          "brisk",
+          "estate",
+          "fenwater-2026",
+          "engineer");
 
   private static final List<String> TEXTS =
       List.of(
@@ -169,7 +183,7 @@ class FuzzTest extends Served {
   private static String segment(Random random) {
     return random.nextInt(3) == 0
         ? encoded(pick(TEXTS, random))
-        : pick(List.of("x", "lane", "1"), random);
+        : pick(random.nextInt(3) == 0 ? List.of("x", "lane", "1") : NAMES, random);
   }
 
   private static String encoded(String text) {
@@ -236,7 +250,7 @@ class FuzzTest extends Served {
         .textNode(
             words.size() > 0 && random.nextInt(4) > 0
                 ? words.path(random.nextInt(words.size())).asText()
-                : pick(TEXTS, random));
+                : pick(random.nextInt(3) == 0 ? NAMES : TEXTS, random));
   }
 
   private static JsonNode number(Random random) throws Exception {

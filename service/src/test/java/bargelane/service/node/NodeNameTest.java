@@ -1,10 +1,12 @@
 package bargelane.service.node;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import bargelane.service.guest.AgentListener;
+import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.net.InetSocketAddress;
 import java.net.http.HttpResponse;
@@ -17,6 +19,7 @@ import java.sql.ResultSet;
 import java.sql.Statement;
 import java.time.Clock;
 import java.time.Duration;
+import java.util.List;
 import java.util.Map;
 import java.util.concurrent.TimeUnit;
 import org.junit.jupiter.api.Test;
@@ -78,7 +81,25 @@ class NodeNameTest extends Served {
       assertEquals(
           "t", awaited("select true from event where text like '%of other is 3%s ahead of%'"));
       assertEquals("t", awaited("select max(at) < now() + interval '1 minute' from event"));
+      JsonNode both = done("GET", "/nodes", owner, null);
+      assertEquals(List.of("other", "served"), both.findValuesAsText("name"));
+      assertTrue(both.findValues("lives").stream().allMatch(JsonNode::asBoolean), both.toString());
+      assertEquals(again.address(), both.path(0).path("address").asText());
+      assertEquals(3600, both.path(0).path("clockAheadSeconds").asDouble(), 5);
+      String needs = done("GET", "/overview", owner, null).path("needs").toString();
+      assertTrue(needs.contains(" s ahead of the database's, which work goes by"), needs);
     }
+    assertEquals(
+        List.of("served"),
+        done("GET", "/nodes", owner, null).findValuesAsText("name"),
+        "one that is stopped in order is not there");
+    // As one leaves it that is killed.
+    awaited(
+        "insert into node select 'lost', version, 'quoin', address, started_at, now() - interval '1 minute', 0 from node returning 't'");
+    JsonNode lost = done("GET", "/nodes", owner, null).path(0);
+    assertFalse(lost.path("lives").asBoolean(), lost.toString());
+    String needs = done("GET", "/overview", owner, null).path("needs").toString();
+    assertTrue(needs.contains("node lost") && needs.contains("it is silent"), needs);
   }
 
   private static String awaited(String query) throws Exception {

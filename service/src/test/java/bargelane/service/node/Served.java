@@ -24,6 +24,7 @@ import java.util.Map;
 import java.util.Optional;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
+import org.junit.jupiter.api.TestInfo;
 import org.junit.jupiter.api.io.TempDir;
 
 /** A node of the service in this process, with nothing in it but its first account. */
@@ -48,8 +49,12 @@ abstract class Served {
   static Trust trust;
 
   @BeforeAll
-  static void begin() throws IOException {
+  static void begin(TestInfo test) throws IOException {
     database = TestDatabase.apart();
+    Former.Data data = test.getTestClass().orElseThrow().getAnnotation(Former.Data.class);
+    if (data != null) {
+      Former.into(database, home, data.schema());
+    }
     node =
         new BargeLane(
             new BargeLane.Options(

@@ -8,7 +8,6 @@ import bargelane.service.guest.AgentListener;
 import bargelane.service.platform.TestDatabase;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
-import java.io.InputStream;
 import java.net.InetSocketAddress;
 import java.net.URI;
 import java.net.http.HttpClient;
@@ -26,15 +25,13 @@ import java.time.Clock;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.zip.GZIPInputStream;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.ValueSource;
 
 /**
- * Databases that former versions left come up under this one: each is a dump ({@code
- * schemas/vN.sql.gz}, with the master key of its home) of the demo estate with a loaded wave, made
- * by the version whose schema was N. What is between two of them is gone through with data.
+ * Databases that {@link Former} versions left come up under this one. What is between two of them
+ * is gone through with data.
  */
 class UpgradeTest {
 
@@ -60,22 +57,6 @@ class UpgradeTest {
           "event");
 
   @TempDir Path home;
-
-  private static void load(TestDatabase database, int schema) throws Exception {
-    String address = database.url.replaceFirst("^jdbc:postgresql", "postgresql");
-    ProcessBuilder psql =
-        new ProcessBuilder("psql", "-q", "-v", "ON_ERROR_STOP=1", "-U", "bargelane", address);
-    psql.environment().put("PGPASSWORD", database.password);
-    Process p =
-        psql.redirectErrorStream(true).redirectOutput(ProcessBuilder.Redirect.DISCARD).start();
-    try (InputStream dump =
-        new GZIPInputStream(
-            UpgradeTest.class.getResourceAsStream("/schemas/v" + schema + ".sql.gz"))) {
-      dump.transferTo(p.getOutputStream());
-      p.getOutputStream().close();
-    }
-    assertEquals(0, p.waitFor(), "the dump is loaded");
-  }
 
   private static Map<String, Long> counts(Connection connection) throws SQLException {
     Map<String, Long> counts = new LinkedHashMap<>();
@@ -111,16 +92,10 @@ class UpgradeTest {
   void aDatabaseOfAFormerVersionComesUpWithAllThatItHolds(int schema) throws Exception {
     try (TestDatabase database = TestDatabase.apart();
         Connection connection =
-            DriverManager.getConnection(database.url, "bargelane", database.password);
-        Statement sql = connection.createStatement()) {
-      sql.execute("drop schema public cascade; create schema public");
-      load(database, schema);
+            DriverManager.getConnection(database.url, "bargelane", database.password)) {
+      Former.into(database, home, schema);
       Map<String, Long> before = counts(connection);
       assertTrue(before.get("point") >= 1 && before.get("machine") >= 2, before.toString());
-      try (InputStream key =
-          UpgradeTest.class.getResourceAsStream("/schemas/v" + schema + ".master-key")) {
-        Files.write(home.resolve("master-key"), key.readAllBytes());
-      }
       database.connect().close();
       assertEquals(before, counts(connection));
       try (BargeLane node = node(database)) {
