@@ -22,6 +22,7 @@ export type Probe = Wire['ProbeView'];
 export type Need = Wire['Need'];
 export type WaveCard = Wire['WaveCard'];
 export type Lane = Wire['LaneView'];
+export type Suggestion = Wire['SuggestionView'];
 export type Dossier = Wire['DossierView'];
 export type Approval = Wire['ApprovalView'];
 export type Provider = Wire['ProviderView'];

@@ -5,6 +5,7 @@ import { answer, api } from '../api';
 import { Findings } from '../parts/Findings';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
+import { Suggestions } from './Suggestions';
 import { Trouble } from '../parts/Trouble';
 
 /** What is joined to what, from one shore to the other and back. */
@@ -18,7 +19,7 @@ function Joins({ title, out, back, from, to }: { title: string; out: Record<stri
           [`At ${to}`, 'left'],
           [`Back at ${from}`, 'left'],
         ]}
-        rows={Object.entries(out).map(([a, b]) => ({ key: a, cells: [a, b, back[b] ?? 'not joined'] }))}
+        rows={Object.entries(out).sort().map(([a, b]) => ({ key: a, cells: [a, b, back[b] ?? 'not joined'] }))}
         none="Nothing is joined yet."
       />
     </Box>
@@ -47,6 +48,7 @@ export function LanesPage() {
             <Joins title="Storage" out={lane.storages} back={lane.reverseStorages} from={lane.from} to={lane.to} />
           </Box>
           <Findings findings={lane.findings} none="Everything at the source is joined." />
+          {lane.findings.length > 0 && <Suggestions lane={lane} />}
         </Panel>
       ))}
     </Box>

@@ -2,11 +2,12 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { cleanup, render, screen } from '@testing-library/react';
 import { MemoryRouter } from 'react-router';
-import { afterEach, describe, expect, it } from 'vitest';
+import { afterEach, describe, expect, it, vi } from 'vitest';
 import { RunSteps } from '../activity/RunSteps';
 import type { Run } from '../api';
 import { PortGrid } from '../machines/PortGrid';
 import { Gates } from '../overview/Gates';
+import { service } from '../testing';
 import { Findings } from './Findings';
 import { May } from './May';
 import { Rows } from './Rows';
@@ -56,9 +57,17 @@ describe('what somebody may not do', () => {
 });
 
 describe('findings', () => {
-  it('name the thing, the cause, the remedy and who can mend it', () => {
-    render(<Findings findings={[{ code: 'subnet-full', blocks: true, thing: 'a', cause: 'it is full', remedy: { advice: 'free one', action: '', arguments: [] }, who: 'site owner' }]} none="" />);
-    expect(screen.getByRole('listitem').textContent).toBe('a: it is full. Remedy (site owner): free one');
+  it('name the thing, the cause, the remedy, who can mend it and what the code means', async () => {
+    const { fetching } = service({ 'GET /findings': [{ code: 'subnet-full', blocks: true, meaning: 'A subnet has no free address left.', advice: 'Have it extended.' }] });
+    vi.stubGlobal('fetch', fetching);
+    render(
+      <QueryClientProvider client={new QueryClient()}>
+        <Findings findings={[{ code: 'subnet-full', blocks: true, thing: 'a', cause: 'it is full', remedy: { advice: 'free one', action: '', arguments: [] }, who: 'site owner' }]} none="" />
+      </QueryClientProvider>,
+    );
+    expect(screen.getByRole('listitem').textContent).toBe('a: it is full. Remedy (site owner): free one subnet-full');
+    expect(await screen.findByLabelText('A subnet has no free address left. Have it extended.')).toBeTruthy();
+    vi.unstubAllGlobals();
   });
   it('say what it means that there are none', () => {
     render(<Findings findings={[]} none="Nothing is in the way." />);

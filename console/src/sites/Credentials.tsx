@@ -101,7 +101,7 @@ export function Credentials() {
           </>
         )}
         {(known?.type ?? made.type) === 'key' ? (
-          <TextField label="Private key" multiline maxRows={3} sx={{ minWidth: 300 }} {...field('secret')} />
+          <TextField label="Private key" multiline maxRows={3} sx={{ minWidth: 220 }} {...field('secret')} />
         ) : (
           <TextField label="Secret" type="password" autoComplete="new-password" {...field('secret')} />
         )}

@@ -11,6 +11,7 @@ import bargelane.client.connection.ConnectionCommands;
 import bargelane.client.credential.CredentialCommands;
 import bargelane.client.dossier.DossierCommands;
 import bargelane.client.event.EventCommands;
+import bargelane.client.finding.FindingCommands;
 import bargelane.client.fitness.FitnessCommands;
 import bargelane.client.key.KeyCommands;
 import bargelane.client.label.LabelCommands;
@@ -47,6 +48,7 @@ import picocli.CommandLine.Command;
       AgentCommands.class,
       TugCommands.class,
       NodeCommands.class,
+      FindingCommands.class,
       MachineCommands.class,
       LabelCommands.class,
       UsageCommands.class,

@@ -101,29 +101,36 @@ class CliTest {
             "saltmarsh",
             "--network",
             "net-data=sub-data",
-            "--storage",
-            "shelf-a=reed",
-            "--storage",
-            "shelf-b=mud",
             "--keep-addresses");
     assertTrue(lane.out().contains("network-not-joined"));
     Said checked = say("lane", "check", "mill-to-marsh");
     assertEquals(1, checked.code());
     assertTrue(checked.out().startsWith("Lane mill-to-marsh has "), checked.out());
-    done(
-        "lane",
-        "edit",
-        "mill-to-marsh",
-        "--network",
-        "net-staff=sub-staff",
-        "--network",
-        "net-public=sub-public",
-        "--network",
-        "net-kiosks=sub-kiosks",
-        "--network",
-        "net-archive=sub-archive",
-        "--network",
-        "net-rooms=sub-rooms");
+    done("lane", "edit", "mill-to-marsh", "--network", "net-staff=sub-staff");
+    Said suggested = done("lane", "suggest", "mill-to-marsh");
+    assertTrue(suggested.out().contains("both are of media ssd"), suggested.out());
+    assertTrue(
+        suggested.out().contains("fits into 10.61.0.0/22: its machines get new ones"),
+        suggested.out());
+    assertFalse(suggested.out().contains("net-staff"), "it is joined: " + suggested.out());
+    assertEquals(2, say("lane", "suggest", "mill-to-marsh", "--accept", "net-staff").code());
+    done("lane", "suggest", "mill-to-marsh", "--accept", "net-archive");
+    done("lane", "suggest", "mill-to-marsh", "--accept-clear");
+    // A disk on it is larger than one of that class can be: somebody says that this is meant.
+    assertTrue(done("lane", "suggest", "mill-to-marsh").out().contains("at most"));
+    Said joined = done("lane", "suggest", "mill-to-marsh", "--accept", "shelf-b");
+    for (String join :
+        List.of(
+            "net-data -> sub-data",
+            "net-staff -> sub-staff",
+            "net-public -> sub-public",
+            "net-kiosks -> sub-kiosks",
+            "net-archive -> sub-archive",
+            "net-rooms -> sub-rooms",
+            "shelf-a -> reed",
+            "shelf-b -> mud")) {
+      assertTrue(joined.out().contains(join), join + ": " + joined.out());
+    }
     assertEquals(
         "Lane mill-to-marsh lacks nothing, in either direction.",
         done("lane", "check", "mill-to-marsh").out().strip());

@@ -9,5 +9,13 @@ import picocli.CommandLine.Command;
     name = "lane",
     description = "Lanes: directed routes from one site to another, with their joins.",
     mixinStandardHelpOptions = true,
-    subcommands = {ListLanes.class, Show.class, Add.class, Edit.class, Check.class, Remove.class})
+    subcommands = {
+      ListLanes.class,
+      Show.class,
+      Add.class,
+      Edit.class,
+      Suggest.class,
+      Check.class,
+      Remove.class
+    })
 public final class LaneCommands {}

@@ -6,6 +6,7 @@ import bargelane.client.Common;
 import bargelane.client.Output;
 import java.util.LinkedHashMap;
 import java.util.Map;
+import java.util.TreeMap;
 
 /** A lane for people: both directions and what it lacks. */
 final class LanePrinter {
@@ -45,6 +46,7 @@ final class LanePrinter {
   }
 
   private static void joins(Common c, String kind, Map<String, String> joins) {
-    joins.forEach((from, to) -> c.out().println("  " + kind + " " + from + " -> " + to));
+    new TreeMap<>(joins)
+        .forEach((from, to) -> c.out().println("  " + kind + " " + from + " -> " + to));
   }
 }

@@ -72,6 +72,12 @@ public final class Subnet {
     return block.getLower().withoutPrefixLength().increment(1).toCanonicalString();
   }
 
+  /** How many addresses are given out; {@code Long.MAX_VALUE} where they are more. */
+  public long room() {
+    BigInteger given = block.getCount().subtract(BigInteger.valueOf(six() ? 2 : 3));
+    return given.bitLength() > 62 ? Long.MAX_VALUE : Math.max(0, given.longValue());
+  }
+
   /**
    * The lowest address that is given out and not taken; none if there is none. Looks at no more
    * addresses than are taken, and one.

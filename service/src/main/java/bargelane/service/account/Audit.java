@@ -229,6 +229,9 @@ public final class Audit {
   public AuditCheck verify() {
     return db.tx(
         s -> {
+          // What is gone and what is there are of one instant, whatever is cut meanwhile.
+          s.createNativeMutationQuery("set transaction isolation level repeatable read")
+              .executeUpdate();
           Gone gone = gone(s);
           String before = gone.digest();
           long entries = 0;

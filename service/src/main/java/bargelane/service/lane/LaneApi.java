@@ -2,6 +2,7 @@ package bargelane.service.lane;
 
 import bargelane.api.LaneAdd;
 import bargelane.api.LaneView;
+import bargelane.api.SuggestionView;
 import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 import bargelane.service.http.Request;
@@ -17,6 +18,11 @@ public record LaneApi(Lanes lanes) implements Endpoints.Room {
         .creates(LaneView.class, (r, b) -> tagged(r, lanes.add(b)));
     e.get("/lanes/{lane}", "One lane, with what it lacks", Need.READ)
         .gives(LaneView.class, r -> tagged(r, lanes.view(r.path("lane"))));
+    e.get(
+            "/lanes/{lane}/suggestions",
+            "Joins for what is joined to nothing, with reasons",
+            Need.READ)
+        .lists(SuggestionView.class, r -> lanes.suggestions(r.path("lane")));
     e.put("/lanes/{lane}", "Change a lane's joins", Need.PLAN)
         .changes(r -> lanes.view(r.path("lane")))
         .takes(LaneAdd.class)

@@ -2,11 +2,13 @@ package bargelane.service.lane;
 
 import bargelane.api.LaneAdd;
 import bargelane.api.LaneView;
+import bargelane.api.SuggestionView;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Remedy;
 import bargelane.core.lane.Joins;
 import bargelane.core.lane.LanePlan;
+import bargelane.core.lane.Suggestions;
 import bargelane.core.site.Inventory;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
@@ -17,9 +19,11 @@ import bargelane.service.site.Inventories;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.SiteTenant;
 import bargelane.service.site.Sites;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.stream.Collectors;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
 import org.hibernate.exception.ConstraintViolationException;
@@ -165,6 +169,82 @@ public final class Lanes implements SiteTenant {
               .map(l -> view(s, shores, l))
               .toList();
         });
+  }
+
+  /**
+   * Joins for what of a lane's source is joined to nothing.
+   *
+   * @throws ProblemException if one of its ends was not scanned yet
+   */
+  public List<SuggestionView> suggestions(String ref) {
+    return db.tx(
+        s -> {
+          LaneEntity lane = find(s, ref);
+          SiteEntity from = s.find(SiteEntity.class, lane.fromSiteId);
+          SiteEntity to = s.find(SiteEntity.class, lane.toSiteId);
+          Inventories shores = new Inventories(s);
+          Inventory source = shores.of(from);
+          Inventory target = shores.of(to);
+          return Suggestions.of(
+                  Json.read(lane.plan, LanePlan.class),
+                  source,
+                  target,
+                  addresses(shores, from, source),
+                  addresses(shores, to, target),
+                  loads(s, from))
+              .stream()
+              .map(x -> view(x, source, target))
+              .toList();
+        });
+  }
+
+  private static Map<String, List<String>> addresses(
+      Inventories shores, SiteEntity site, Inventory of) {
+    return shores.taken(site, of.networks().stream().map(Inventory.Network::id).toList()).stream()
+        .collect(
+            Collectors.groupingBy(
+                Inventory.Nic::network,
+                Collectors.mapping(Inventory.Nic::address, Collectors.toList())));
+  }
+
+  /** What is on each storage of a site. */
+  private static Map<String, Suggestions.Load> loads(Session s, SiteEntity site) {
+    Map<String, Suggestions.Load> loads = new HashMap<>();
+    s.createNativeQuery(
+            "select d->>'storage', count(*), max(cast(d->>'bytes' as bigint)) from machine m"
+                + " cross join lateral jsonb_array_elements(m.facts->'disks') d"
+                + " where m.site_id = :site and m.vanished_at is null group by 1",
+            Object[].class)
+        .setParameter("site", site.id)
+        .getResultList()
+        .forEach(
+            r ->
+                loads.put(
+                    (String) r[0],
+                    new Suggestions.Load(
+                        ((Number) r[1]).longValue(), ((Number) r[2]).longValue())));
+    return loads;
+  }
+
+  private static SuggestionView view(Suggestions.Suggestion x, Inventory source, Inventory target) {
+    boolean network = x.kind() == Suggestions.Kind.NETWORK;
+    return new SuggestionView(
+        x.kind().word(),
+        x.from(),
+        network ? name(source, x.from()) : storageName(source, x.from()),
+        x.to(),
+        network ? name(target, x.to()) : storageName(target, x.to()),
+        x.clear(),
+        x.reasons(),
+        x.others());
+  }
+
+  private static String name(Inventory of, String id) {
+    return of.network(id).map(Inventory.Network::name).orElse("");
+  }
+
+  private static String storageName(Inventory of, String id) {
+    return of.storage(id).map(Inventory.Storage::name).orElse("");
   }
 
   public LaneView view(String ref) {

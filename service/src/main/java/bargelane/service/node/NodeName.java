@@ -184,9 +184,8 @@ final class NodeName implements Closeable {
   @Override
   public synchronized void close() {
     closing.countDown();
-    try {
-      Nodes.gone(connection, name);
-      connection.close();
+    try (Connection last = connection) {
+      Nodes.gone(last, name);
     } catch (SQLException e) {
       log.debug("it is gone with its connection: {}", e.getMessage());
     }

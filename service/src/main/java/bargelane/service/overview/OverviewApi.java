@@ -1,5 +1,6 @@
 package bargelane.service.overview;
 
+import bargelane.api.FindingCode;
 import bargelane.api.NodeView;
 import bargelane.api.Overview;
 import bargelane.api.PassDay;
@@ -11,11 +12,14 @@ import bargelane.api.WaveAdd;
 import bargelane.api.WaveCard;
 import bargelane.api.WaveView;
 import bargelane.core.account.Need;
+import bargelane.core.finding.Finding;
 import bargelane.service.http.Endpoints;
 import bargelane.service.http.Reach;
 import bargelane.service.plan.Waves;
 import bargelane.service.replication.PassDays;
 import bargelane.service.replication.ReplicationViews;
+import java.util.Arrays;
+import java.util.Comparator;
 import java.util.List;
 
 /** Endpoints of the overview and of waves, whose pages show several rooms. */
@@ -28,11 +32,20 @@ public record OverviewApi(
     NodesPage nodes)
     implements Endpoints.Room {
 
+  private static final List<FindingCode> FINDINGS =
+      Arrays.stream(Finding.Code.values())
+          .map(c -> new FindingCode(c.text(), c.blocks(), c.meaning(), c.advice()))
+          .sorted(Comparator.comparing(FindingCode::code))
+          .toList();
+
   @Override
   public void add(Endpoints e) {
     e.get("/overview", "What needs the engineer now", Need.READ)
         .limited(Reach.NARROWED)
         .gives(Overview.class, r -> overview.view(r.tows(), r.machines()));
+    e.get("/findings", "The catalogue of findings", Need.READ)
+        .limited(Reach.ALL)
+        .lists(FindingCode.class, r -> FINDINGS);
     e.get("/nodes", "Nodes of the service, and what each does", Need.READ)
         .lists(NodeView.class, r -> nodes.list());
     e.get("/waves", "List waves", Need.READ)

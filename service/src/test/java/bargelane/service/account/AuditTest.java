@@ -13,6 +13,7 @@ import java.time.Clock;
 import java.time.Duration;
 import java.util.List;
 import java.util.Set;
+import java.util.concurrent.CompletableFuture;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
@@ -94,6 +95,30 @@ class AuditTest {
 
     tamper("delete from audit where id = 11");
     assertEquals("entry 1 is missing", audit.verify().broken());
+  }
+
+  @Test
+  void theChainIsWholeToWhoeverChecksItWhileItIsCut() throws Exception {
+    Duration year = Duration.ofDays(365);
+    Audit former = new Audit(db, Clock.offset(Clock.systemUTC(), Duration.ofDays(-400)));
+    for (int i = 0; i < 300; i++) {
+      former.asked(call("{}"));
+    }
+    CompletableFuture<Integer> cutting =
+        CompletableFuture.supplyAsync(
+            () -> {
+              int all = 0;
+              for (int days = 0; days < 60; days++) {
+                former.asked(call("{}"));
+                all += audit.cut(year);
+                audit.asked(call("{}"));
+              }
+              return all;
+            });
+    while (!cutting.isDone()) {
+      assertEquals("", audit.verify().broken());
+    }
+    assertTrue(cutting.get() >= 300);
   }
 
   @Test

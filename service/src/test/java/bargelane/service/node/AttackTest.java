@@ -202,7 +202,7 @@ class AttackTest extends Served {
             "/machines?sort=%00",
             "/machines?filter=" + "x".repeat(5000),
             "/waves/" + "w".repeat(5000),
-            "/events?after=99999999999")) {
+            "/events?after=9223372036854775808")) {
       HttpResponse<String> r = call("GET", path, owner, null);
       assertTrue(r.statusCode() >= 400 && r.statusCode() < 500, path + ": " + r.statusCode());
       code(r);
