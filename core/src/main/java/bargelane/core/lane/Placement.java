@@ -1,5 +1,6 @@
 package bargelane.core.lane;
 
+import bargelane.core.net.HardwareAddress;
 import java.util.List;
 
 /**
@@ -17,7 +18,7 @@ public record Placement(String size, List<PlacedNic> nics, List<String> storages
    */
   public record PlacedNic(String network, String address, boolean kept, String mac) {
     public PlacedNic {
-      mac = mac == null ? "" : mac;
+      mac = HardwareAddress.canonical(mac);
     }
   }
 }

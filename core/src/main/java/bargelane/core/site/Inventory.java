@@ -1,5 +1,6 @@
 package bargelane.core.site;
 
+import bargelane.core.net.HardwareAddress;
 import java.math.BigDecimal;
 import java.time.Instant;
 import java.util.List;
@@ -107,7 +108,11 @@ public record Inventory(
     public record FileSystem(String mount, String type, long bytes, long used) {}
 
     /** A network card as the guest knows it, with its addresses. */
-    public record Card(String name, String mac, List<String> addresses) {}
+    public record Card(String name, String mac, List<String> addresses) {
+      public Card {
+        mac = HardwareAddress.canonical(mac);
+      }
+    }
   }
 
   /**
@@ -137,8 +142,12 @@ public record Inventory(
   /** One disk in boot order; {@code volume} is the platform's name of it. */
   public record Disk(String volume, long bytes, String storage) {}
 
-  /** One network card. */
-  public record Nic(String network, String address, String mac) {}
+  /** One network card; its hardware address is empty where it is not told, or none. */
+  public record Nic(String network, String address, String mac) {
+    public Nic {
+      mac = HardwareAddress.canonical(mac);
+    }
+  }
 
   /** What a machine serves. */
   public record Ingress(String protocol, int port, String from) {}

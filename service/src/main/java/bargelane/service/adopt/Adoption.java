@@ -261,6 +261,8 @@ public final class Adoption {
       throw new Manifest.UnreadableException("its manifest is that of another wave's point");
     }
     if (m.machines().stream().map(Manifest.Machine::id).distinct().count() < m.machines().size()
+        || m.machines().stream().map(Manifest.Machine::name).distinct().count()
+            < m.machines().size()
         || m.machines().stream()
             .anyMatch(
                 x ->

@@ -12,6 +12,7 @@ import bargelane.service.replication.PointVolume;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
+import bargelane.service.replication.VolumeNames;
 import bargelane.service.run.Notes;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.Step;
@@ -42,7 +43,7 @@ final class Landing {
   }
 
   String cloneName(Work w, MemberEntity m, int disk) {
-    return "bl-" + w.runId() + "-" + m.name + "-d" + disk;
+    return VolumeNames.volume(w.runId(), m, disk);
   }
 
   List<String> cloneNames(Work w, TowState state, MemberEntity m) {

@@ -14,6 +14,7 @@ import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
 import bargelane.service.replication.Tows;
+import bargelane.service.replication.VolumeNames;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.RunKind;
@@ -78,7 +79,7 @@ final class LoadRun implements RunKind {
                     r.legId = leg.id;
                     r.memberId = m.id;
                     r.disk = d;
-                    r.volume = "bl-" + leg.id + "-" + m.name + "-d" + d;
+                    r.volume = VolumeNames.volume(leg.id, m, d);
                     r.digests = ReplicaEntity.digestsOf(r.volume);
                     r.storage = places.get(i).placement().storages().get(d);
                     r.bytes = disks.get(d).bytes();

@@ -18,6 +18,7 @@ import bargelane.service.replication.Side;
 import bargelane.service.replication.TimetableTask;
 import bargelane.service.replication.TowState;
 import bargelane.service.replication.Tows;
+import bargelane.service.replication.VolumeNames;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
@@ -115,7 +116,7 @@ final class Turning {
     r.legId = legId;
     r.memberId = m.id;
     r.disk = disk;
-    r.volume = "bl-" + legId + "-" + m.name + "-d" + disk;
+    r.volume = VolumeNames.volume(legId, m, disk);
     r.digests = ReplicaEntity.digestsOf(r.volume);
     r.bytes = Plans.facts(state, m).disks().get(disk).bytes();
     r.storage = storage(state, loser, m, disk);

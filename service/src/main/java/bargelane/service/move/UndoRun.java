@@ -14,6 +14,7 @@ import bargelane.service.replication.Side;
 import bargelane.service.replication.TimetableTask;
 import bargelane.service.replication.TowEntity;
 import bargelane.service.replication.TowState;
+import bargelane.service.replication.VolumeNames;
 import bargelane.service.run.Notes;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunEntity;
@@ -160,7 +161,7 @@ final class UndoRun implements RunKind {
       for (int i = 0; i < Plans.facts(state, m).disks().size(); i++) {
         services
             .ledger()
-            .remove(state.siteId(side), "volume", "bl-" + landing.id + "-" + m.name + "-d" + i);
+            .remove(state.siteId(side), "volume", VolumeNames.volume(landing.id, m, i));
       }
     }
     services

@@ -39,6 +39,7 @@ final class NodeName implements Closeable {
   private final CountDownLatch closing = new CountDownLatch(1);
   private Connection connection;
   private volatile Shown shown = (c, started) -> {};
+  private boolean seen;
 
   /** What a node shows of itself, on its own connection. */
   interface Shown {
@@ -147,10 +148,11 @@ final class NodeName implements Closeable {
    *
    * @throws IOException if it can't be
    */
-  void shows(Shown what) throws IOException {
+  synchronized void shows(Shown what) throws IOException {
     shown = what;
     try {
       show(true);
+      seen = true;
     } catch (SQLException e) {
       throw new IOException("the database can't be used: " + e.getMessage(), e);
     }
@@ -185,7 +187,10 @@ final class NodeName implements Closeable {
   public synchronized void close() {
     closing.countDown();
     try (Connection last = connection) {
-      Nodes.gone(last, name);
+      // One that did not get so far is not the one that is seen under this name.
+      if (seen) {
+        Nodes.gone(last, name);
+      }
     } catch (SQLException e) {
       log.debug("it is gone with its connection: {}", e.getMessage());
     }

@@ -96,8 +96,9 @@ public final class Waves {
               s.persist(tow);
               s.flush();
               Set<String> seen = new HashSet<>();
+              Set<String> names = new HashSet<>();
               for (WaveMachine m : asked.machines()) {
-                addMember(s, lane, tow, m, seen);
+                addMember(s, lane, tow, m, seen, names);
               }
               services
                   .events()
@@ -119,11 +120,24 @@ public final class Waves {
   }
 
   private static void addMember(
-      Session s, LaneEntity lane, TowEntity tow, WaveMachine asked, Set<String> seen) {
+      Session s,
+      LaneEntity lane,
+      TowEntity tow,
+      WaveMachine asked,
+      Set<String> seen,
+      Set<String> names) {
     MachineEntity machine = Machines.find(s, asked.machine());
     if (!seen.add(machine.id)) {
       throw ProblemException.invalid(
           "machine-twice", machine.name + " is named twice", "name it once");
+    }
+    if (!names.add(machine.name)) {
+      throw ProblemException.invalid(
+          "machines-same-name",
+          "two machines of the wave are called "
+              + machine.name
+              + ": the copies of their disks would have one name",
+          "put them into two waves, or rename one at its site");
     }
     if (!machine.siteId.equals(lane.fromSiteId)) {
       throw ProblemException.invalid(

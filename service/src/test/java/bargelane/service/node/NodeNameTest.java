@@ -54,6 +54,7 @@ class NodeNameTest extends Served {
   void aNodeThatLivesKeepsItsNameAndAKeyIsThatOfTheInstallation() throws Exception {
     String taken = assertThrows(IOException.class, () -> another("served")).getMessage();
     assertTrue(taken.contains("a node called served is running"), taken);
+    assertEquals(List.of("served"), done("GET", "/nodes", owner, null).findValuesAsText("name"));
     // Another name is free; the first one's key is needed for what is sealed here.
     String key = assertThrows(IOException.class, () -> another("other")).getMessage();
     assertTrue(key.contains("master key file"), key);

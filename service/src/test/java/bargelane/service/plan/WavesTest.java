@@ -202,6 +202,32 @@ class WavesTest {
     waves.add(new WaveAdd("lending", "over", "often", List.of(new WaveMachine("ledger", 1))));
   }
 
+  @Test
+  void machinesOfOneNameAreNotInOneWave() {
+    db.run(
+        s -> {
+          MachineEntity m = new MachineEntity();
+          m.id = "m-2";
+          m.siteId = "home";
+          m.platformId = "p-2";
+          m.name = "ledger";
+          m.facts = Json.text(machine("10.0.0.8"));
+          m.firstSeen = clock.instant();
+          m.lastSeen = clock.instant();
+          s.persist(m);
+        });
+    new Timetables(db, Duration.ofSeconds(5), legs -> {})
+        .add(new TimetableAdd("often", 15, 60, 6, true, true));
+    WaveAdd both =
+        new WaveAdd(
+            "lending",
+            "over",
+            "often",
+            List.of(new WaveMachine("m-1", 1), new WaveMachine("m-2", 1)));
+    ProblemException refused = assertThrows(ProblemException.class, () -> waves.add(both));
+    assertEquals("machines-same-name", refused.code());
+  }
+
   private static void until(BooleanSupplier holds) throws InterruptedException {
     CountDownLatch never = new CountDownLatch(1);
     for (int i = 0; i < 400 && !holds.getAsBoolean(); i++) {

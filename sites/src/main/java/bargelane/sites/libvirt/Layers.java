@@ -88,6 +88,13 @@ final class Layers {
     host.shell.alone(catalogue.directory() + "/tidying", () -> tidyAlone(catalogue));
   }
 
+  /** Whether there is a layer that no volume is written in and no point holds. */
+  static boolean unneeded(State state) {
+    Set<String> needed = state.frozen();
+    state.volumes().values().forEach(v -> needed.add(v.layer()));
+    return !needed.containsAll(state.layers().keySet());
+  }
+
   private void tidyAlone(Catalogue catalogue) {
     Set<String> machines = machines();
     boolean merged = false;

@@ -91,6 +91,10 @@ final class LibvirtTarget implements Target {
     State state = catalogue.read();
     Volume v = state.volumes().get(name);
     if (v == null) {
+      // Whoever removed it may have been cut off before what only it needed was gone.
+      if (Layers.unneeded(state)) {
+        chains.tidy(catalogue);
+      }
       return;
     }
     host.user(v.layer())

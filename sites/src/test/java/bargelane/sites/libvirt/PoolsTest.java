@@ -1,6 +1,7 @@
 package bargelane.sites.libvirt;
 
 import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
@@ -70,6 +71,18 @@ class PoolsTest {
     } finally {
       demo.virsh("pool-destroy", "another");
     }
+  }
+
+  @Test
+  void aRemovalThatWasCutOffIsEndedByTheNext() throws IOException {
+    driver.target().createVolume("cut", OWNER, 1 << 20, "pool");
+    Path file = demo.pool().resolve("cut.qcow2");
+    assertTrue(Files.exists(file));
+    HostShell shell = new HostShell("hithe", demo.pool(), Optional.empty());
+    new Catalogue("hithe", shell, demo.pool().resolve("bargelane").toString())
+        .change(s -> s.volumes().remove("cut"));
+    driver.target().deleteVolume("cut");
+    assertFalse(Files.exists(file), "nothing needs its layer");
   }
 
   @Test

@@ -1,0 +1,24 @@
+package bargelane.core.net;
+
+import java.util.Locale;
+import java.util.regex.Pattern;
+
+/**
+ * Addresses of network cards (EUI-48, IEEE 802-2014, section 8.2). Platforms and guests tell them,
+ * and they end in options of emulators and in files of guests: what is no such address is none.
+ */
+public final class HardwareAddress {
+
+  private static final Pattern FORM = Pattern.compile("([0-9a-f]{2}:){5}[0-9a-f]{2}");
+
+  private HardwareAddress() {}
+
+  /** Six pairs of hexadecimal digits in lower case, by colons; empty for what is none. */
+  public static String canonical(String text) {
+    if (text == null) {
+      return "";
+    }
+    String plain = text.strip().toLowerCase(Locale.ROOT).replace('-', ':');
+    return FORM.matcher(plain).matches() ? plain : "";
+  }
+}

@@ -1,0 +1,43 @@
+package bargelane.service.replication;
+
+import java.nio.charset.StandardCharsets;
+import java.security.MessageDigest;
+import java.security.NoSuchAlgorithmException;
+import java.util.HexFormat;
+
+/** Names of the volumes that are made for a machine's disks. */
+public final class VolumeNames {
+
+  /** The longest part that is the machine's name: a file's name may have 255 bytes. */
+  private static final int LONGEST = 120;
+
+  private VolumeNames() {}
+
+  /**
+   * A volume's name, which is the name of a file on some platforms: of the machine's own what can
+   * be part of one.
+   *
+   * @param of id of the leg or the run that it is made for
+   */
+  public static String volume(String of, MemberEntity machine, int disk) {
+    return "bl-" + of + "-" + part(machine.name) + "-d" + disk;
+  }
+
+  private static String digest(String name) {
+    try {
+      byte[] digest =
+          MessageDigest.getInstance("SHA-256").digest(name.getBytes(StandardCharsets.UTF_8));
+      return HexFormat.of().formatHex(digest, 0, 16);
+    } catch (NoSuchAlgorithmException e) {
+      throw new IllegalStateException(e);
+    }
+  }
+
+  /** A machine's name as a part of a volume's; names that differ are told apart. */
+  private static String part(String name) {
+    String plain = name.replaceAll("[^A-Za-z0-9._-]", "-");
+    return plain.equals(name) && name.length() <= LONGEST
+        ? name
+        : plain.substring(0, Math.min(LONGEST, plain.length())) + "-" + digest(name);
+  }
+}
