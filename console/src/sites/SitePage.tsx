@@ -67,7 +67,7 @@ function CredentialsOf({ site }: { site: Site }) {
         options={(data ?? []).map((c) => c.name)}
         value={names}
         onChange={(_, chosen) => setNames(chosen)}
-        renderInput={(input) => <TextField {...input} label="Credentials, the one to try first first" />}
+        renderInput={(input) => <TextField {...input} label="Credentials, in the order of trying" />}
         sx={{ width: 290 }}
       />
       <Button type="submit" disabled={names.join() === site.credentials.join() || edit.isPending}>

@@ -41,7 +41,7 @@ final class Check extends Common implements Callable<Integer> {
                       ? ""
                       : " The "
                           + check.gone()
-                          + " before them are gone: they were older than entries are kept."));
+                          + " before them are gone, since they were older than entries are kept."));
       out().println("Digest: " + check.digest());
     } else {
       err().println("Error: " + check.broken() + "; the " + check.entries() + " before are sound");

@@ -20,7 +20,7 @@ import picocli.CommandLine.Parameters;
     name = "suggest",
     description = {
       "Suggest joins for what is joined to nothing, with the reasons; nothing is joined without --accept.",
-      "A suggestion that is not clear has another that is as good: choose one of them."
+      "One that is not clear has another that is as good, or its largest disk does not fit: choose it by --accept, or another join by lane edit."
     },
     mixinStandardHelpOptions = true,
     footer = {
