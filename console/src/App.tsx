@@ -28,6 +28,7 @@ const SitesPage = page('SitesPage', () => import('./sites/SitesPage'));
 const WavePage = page('WavePage', () => import('./waves/WavePage'));
 const WavesPage = page('WavesPage', () => import('./waves/WavesPage'));
 const LanesPage = page('LanesPage', () => import('./lanes/LanesPage'));
+const LanePage = page('LanePage', () => import('./lanes/LanePage'));
 const RecoveryPage = page('RecoveryPage', () => import('./recovery/RecoveryPage'));
 const ActivityPage = page('ActivityPage', () => import('./activity/ActivityPage'));
 
@@ -121,6 +122,7 @@ export function App() {
           <Route path="/assessments/:name/comparison" element={<ComparisonPage />} />
           <Route path="/assessments/:name/machines/:machine" element={<AssessedMachinePage />} />
           <Route path="/lanes" element={<LanesPage />} />
+          <Route path="/lanes/:lane" element={<LanePage />} />
           <Route path="/waves" element={<WavesPage />} />
           <Route path="/recovery" element={<RecoveryPage />} />
           <Route path="/activity" element={<ActivityPage />} />

@@ -153,6 +153,15 @@ export function csv(rows: (string | number)[][]): string {
   return rows.map((row) => row.map(cell).join(',') + '\r\n').join('');
 }
 
+/** Hands a list to whoever reads the page, as a file. */
+export function saved(name: string, text: string): void {
+  const link = document.createElement('a');
+  link.href = URL.createObjectURL(new Blob([text], { type: 'text/csv' }));
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
 /** An amount of money with its cents; a dash where there is none. */
 export function money(amount: number | null): string {
   return amount === null ? '–' : amount.toLocaleString('en-GB', { minimumFractionDigits: 2, maximumFractionDigits: 2 });

@@ -204,12 +204,24 @@ describe('waves and what could be recovered', () => {
 });
 
 describe('lanes', () => {
-  it('show both directions and what is not joined', async () => {
-    const lane = { id: 'l', name: 'over', from: 'mill-street', to: 'saltmarsh', networks: { 'net-a': 'sub-a', 'net-b': 'sub-b' }, storages: {}, reverseNetworks: { 'sub-a': 'net-a' }, reverseStorages: {}, zone: 'east', keepAddresses: true, revision: 1, findings: [] };
-    shown(<LanesPage />, '/lanes', '/lanes', { 'GET /lanes': [lane] });
-    const rows = await screen.findAllByRole('row');
-    expect(rows.map((r) => r.textContent)).toEqual(['At mill-streetAt saltmarshBack at mill-street', 'net-asub-anet-a', 'net-bsub-bnot joined']);
-    expect(screen.getByText('Nothing is joined yet.')).toBeTruthy();
+  it('show both shores, and what is joined to what', async () => {
+    const lane = { id: 'l', name: 'over', from: 'mill-street', to: 'saltmarsh', networks: { 'net-a': 'sub-a', 'net-b': 'sub-gone' }, storages: {}, reverseNetworks: { 'sub-a': 'net-a' }, reverseStorages: {}, zone: 'east', keepAddresses: true, revision: 1, findings: [] };
+    const shore = { kind: 'network', free: -1, used: 0 };
+    const shores = [
+      { ...shore, side: 'source', id: 'net-a', name: 'staff', detail: '10.0.0.0/24', used: 1, to: 'sub-a' },
+      { ...shore, side: 'source', id: 'net-b', name: 'net-b', detail: '', to: 'sub-gone' },
+      { ...shore, side: 'source', id: 'net-c', name: 'net-c', detail: '', to: '' },
+      { ...shore, side: 'target', id: 'sub-a', name: 'sub-a', detail: '10.0.0.0/24', free: 12, to: 'net-a' },
+      { ...shore, side: 'target', id: 'sub-x', name: 'sub-x', detail: '', to: '' },
+    ];
+    const asked = shown(<LanesPage />, '/lanes', '/lanes', { 'GET /lanes': [lane], 'GET /lanes/l/shores': shores, 'PUT /lanes/l/rules': lane });
+    const near = within(await screen.findByRole('list', { name: 'Networks at mill-street' })).getAllByRole('listitem');
+    expect(near.map((r) => r.textContent)).toEqual(['staffnet-a · 10.0.0.0/24 · 1 addresssub-a', 'net-b0 addressessub-gone is not there', 'net-c0 addressesnot joined']);
+    const far = within(screen.getByRole('list', { name: 'Networks at saltmarsh' })).getAllByRole('listitem');
+    expect(far.map((r) => r.textContent)).toEqual(['sub-a10.0.0.0/24 · 0 addresses · 12 free', 'sub-x0 addressesnothing comes here']);
+    fireEvent.mouseDown(within(near[2]).getByRole('combobox'));
+    fireEvent.click(screen.getByRole('option', { name: 'sub-x' }));
+    await waitFor(() => expect(asked.filter((a) => a.method === 'PUT').map((a) => a.body)).toEqual([{ changes: [{ scope: 'network', of: 'net-c', setting: 'subnet', value: 'sub-x' }] }]));
   });
   it('say how the first one is added', async () => {
     shown(<LanesPage />, '/lanes', '/lanes', { 'GET /lanes': [] });

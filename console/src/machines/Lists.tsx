@@ -8,7 +8,7 @@ import { Panel } from '../parts/Panel';
 import { Trouble } from '../parts/Trouble';
 
 /** One kind of list: a file is looked through first, and taken over when its outcome was seen. */
-function List({ title, give: send, things, columns }: { title: string; give: (list: CsvImport) => Promise<ImportResult>; things: string; columns: string }) {
+export function List({ title, give: send, things, columns }: { title: string; give: (list: CsvImport) => Promise<ImportResult>; things: string; columns: string }) {
   const client = useQueryClient();
   const [file, setFile] = useState<{ name: string; csv: string } | null>(null);
   const give = useMutation({

@@ -9,7 +9,7 @@ import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink, useSearchParams } from 'react-router';
 import { answer, api, ApiProblem, type Machine } from '../api';
-import { csv, size } from '../format';
+import { csv, saved, size } from '../format';
 import { LabelRules } from './LabelRules';
 import { BigTable, ROWS } from '../parts/BigTable';
 import { Panel } from '../parts/Panel';
@@ -128,11 +128,7 @@ async function exported(filter: string, sort: string): Promise<void> {
       m.nics.map((n) => n.address).join(' '), m.wave, ...names.map((n) => m.labels[n] ?? ''),
     ]),
   ]);
-  const link = document.createElement('a');
-  link.href = URL.createObjectURL(new Blob([text], { type: 'text/csv' }));
-  link.download = 'machines.csv';
-  link.click();
-  URL.revokeObjectURL(link.href);
+  saved('machines.csv', text);
 }
 
 /** The estate as a table: filtered, sorted and paged by the service; the address bar holds all three. */

@@ -8,6 +8,8 @@ const at = (section: string, ...names: string[]) => [section, ...names.map(encod
 /** A wave's page with the dialog of a verb open. */
 const verb = (name: string, title: string): [string, (wave?: string) => string] => [title, (wave = '') => `${at('/waves', wave)}?do=${name}`];
 const sites: [string, (site?: string) => string] = ['Sites', (site = '') => at('/sites', site)];
+const lane = (title: string): [string, (name?: string) => string] => [title, (name = '') => at('/lanes', name)];
+const placed: [string, (name?: string, machine?: string) => string] = ['The lane', (name = '', machine = '') => `${at('/lanes', name)}?filter=${encodeURIComponent(`name = '${machine.replaceAll("'", "''")}'`)}&machine=${encodeURIComponent(machine)}`];
 const assessment: [string, (name?: string) => string] = ['The assessment', (name = '') => at('/assessments', name)];
 
 /** Where each action is done here, and what the link says. What can't be done here is said as a command. */
@@ -45,8 +47,14 @@ const STEPS: Record<Action, [string, (...args: string[]) => string] | string> = 
   'assessment-machine': ['The machine', (name = '', machine = '') => at('/assessments', name, 'machines', machine)],
   'assessment-compare': ['Compare', (name = '', from = '') => `${at('/assessments', name)}/comparison?from=${from}`],
   'lane-list': ['Lanes', () => '/lanes'],
-  'lane-join-network': ['Lanes', () => '/lanes'],
-  'lane-join-storage': ['Lanes', () => '/lanes'],
+  'lane-join-network': lane('The lane'),
+  'lane-join-storage': lane('The lane'),
+  'lane-rules': lane('The lane'),
+  'lane-ingress': placed,
+  'lane-clients': lane('Clients'),
+  'lane-set': placed,
+  'lane-subnet': placed,
+  'lane-accept-overlap': lane('The lane'),
   'lane-remove': ['Lanes', () => '/lanes'],
   'timetable-list': ['Waves', () => '/waves'],
   'wave-list': ['Waves', () => '/waves'],

@@ -45,6 +45,7 @@ public final class Bench {
                 "sources",
                 "assessment",
                 "pages",
+                "lanes",
                 "access")
             : List.of(args);
     for (String part : parts) {
@@ -59,12 +60,13 @@ public final class Bench {
         case "sources" -> SourcesBench.run();
         case "assessment" -> AssessmentBench.run();
         case "pages" -> PagesBench.run();
+        case "lanes" -> LanesBench.run();
         case "access" -> AccessBench.run();
         default -> {
           System.err.println(
               "'"
                   + part
-                  + "' is not measured; passes, large, disks, faults, nodes, tows, cost, hosts, machines, discovery, sources, assessment, pages and access are");
+                  + "' is not measured; passes, large, disks, faults, nodes, tows, cost, hosts, machines, discovery, sources, assessment, pages, lanes and access are");
           System.exit(2);
         }
       }

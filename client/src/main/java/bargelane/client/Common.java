@@ -147,10 +147,10 @@ public abstract class Common {
   }
 
   /** What was typed can't be meant. */
-  static final class UsageException extends RuntimeException {
+  public static final class UsageException extends RuntimeException {
     private static final long serialVersionUID = 1;
 
-    UsageException(String message) {
+    public UsageException(String message) {
       super(message);
     }
   }

@@ -49,6 +49,13 @@ public final class Remedies {
           Map.entry("lane-list", "bargelane lane list"),
           Map.entry("lane-join-network", "bargelane lane edit LANE --network NETWORK=SUBNET"),
           Map.entry("lane-join-storage", "bargelane lane edit LANE --storage STORAGE=CLASS"),
+          Map.entry("lane-rules", "bargelane lane rules LANE"),
+          Map.entry("lane-ingress", "bargelane lane ingress LANE --machine MACHINE"),
+          Map.entry("lane-clients", "bargelane lane clients LANE"),
+          Map.entry("lane-set", "bargelane lane set LANE --machine MACHINE SETTING=VALUE"),
+          Map.entry("lane-subnet", "bargelane lane set LANE --machine MACHINE subnet=SUBNET"),
+          Map.entry(
+              "lane-accept-overlap", "bargelane lane set LANE --network NETWORK overlap=accepted"),
           Map.entry("lane-remove", "bargelane lane remove LANE"),
           Map.entry("timetable-list", "bargelane timetable list"),
           Map.entry("wave-list", "bargelane wave list"),

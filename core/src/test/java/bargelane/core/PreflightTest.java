@@ -9,8 +9,11 @@ import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Remedy;
 import bargelane.core.lane.Joins;
+import bargelane.core.lane.LaneMachine;
 import bargelane.core.lane.LanePlan;
 import bargelane.core.lane.Preflight;
+import bargelane.core.lane.Rules;
+import bargelane.core.lane.Shores;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
@@ -80,12 +83,14 @@ class PreflightTest {
 
   private static List<Preflight.Result> place(
       LanePlan plan, Capabilities capabilities, Inventory target, MachineFacts... machines) {
-    List<Optional<String>> sizes =
-        java.util.Arrays.stream(machines).map(m -> Optional.of("s")).toList();
-    Joins joins = new Joins(plan, "over", inventory("10.0.0.0/24", ROOM), target, "there");
     List<Nic> used = target.machines().stream().flatMap(m -> m.nics().stream()).toList();
-    return new Preflight("evening", plan, joins, target, capabilities, used)
-        .place(List.of(machines), sizes);
+    Shores shores =
+        new Shores("over", "there", inventory("10.0.0.0/24", ROOM), target, capabilities, used);
+    return new Preflight("evening", new Rules(plan, List.of()), shores)
+        .place(
+            java.util.Arrays.stream(machines)
+                .map(m -> new LaneMachine(m.name(), "", Map.of(), m, Optional.of("s")))
+                .toList());
   }
 
   @Test
@@ -171,6 +176,7 @@ class PreflightTest {
         new LanePlan(Map.of("n1", "x", "n2", "x", "n3", "y"), Map.of("a", "b"), "z", true);
     assertEquals(Map.of("x", "n1", "y", "n3"), plan.reverse().networks());
     assertEquals(Map.of("b", "a"), plan.reverse().storages());
+    assertEquals(plan, plan.reverse().reverse(), "reversed twice it is the same lane");
   }
 
   @Test
@@ -224,11 +230,12 @@ class PreflightTest {
   void aLaneTellsOnceWhatAllItsMachinesWouldMeet() {
     LanePlan plan = new LanePlan(Map.of("net", "gone"), Map.of(), "", true);
     Inventory shore = inventory("10.0.0.0/24", ROOM);
-    List<Finding> findings = new Joins(plan, "over", shore, shore, "there").findings();
+    List<Finding> findings =
+        new Joins(new Rules(plan, List.of()), "over", shore, shore, "there").findings();
     assertEquals(
         List.of(Code.SUBNET_UNKNOWN, Code.STORAGE_NOT_JOINED),
         findings.stream().map(Finding::code).toList());
-    assertEquals("there has no subnet gone", findings.get(0).cause());
+    assertEquals("there has no subnet gone, to which net is joined", findings.get(0).cause());
     assertTrue(
         findings
             .get(1)

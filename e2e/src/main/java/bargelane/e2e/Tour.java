@@ -163,7 +163,23 @@ public final class Tour extends Narration {
             "/lanes/mill-to-marsh",
             Map.of("networks", Journey.NETWORKS),
             "\"" + lane.path("revision").asLong() + "\"");
-    check("joined, nothing is missing", whole.path("findings").isEmpty());
+    check(
+        "joined, nothing is missing but that somebody accepts what overlaps",
+        whole.path("findings").size() == 1
+            && whole.path("findings").path(0).path("code").asText().equals("range-overlaps"));
+    JsonNode accepted =
+        api.put(
+            "/lanes/mill-to-marsh/rules",
+            Map.of(
+                "changes",
+                List.of(
+                    Map.of(
+                        "scope", "network",
+                        "of", "net-archive",
+                        "setting", "overlap",
+                        "value", "accepted"))),
+            "\"" + whole.path("revision").asLong() + "\"");
+    check("accepted, nothing is in the way", accepted.path("findings").isEmpty());
     check(
         "the way back is derived: " + whole.path("reverseNetworks"),
         whole.path("reverseNetworks").path("sub-data").asText().equals("net-data"));
@@ -233,7 +249,7 @@ public final class Tour extends Narration {
             StandardCharsets.UTF_8);
     check(
         "its manifest lies beside the point at Saltmarsh",
-        manifest.startsWith("format: bargelane/manifest/4\n") && manifest.contains("lending-db"));
+        manifest.startsWith("format: bargelane/manifest/5\n") && manifest.contains("lending-db"));
     check("production saw no failed write", harness.estate().writeFailures("lending-db") == 0);
   }
 

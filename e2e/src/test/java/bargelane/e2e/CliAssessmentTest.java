@@ -97,7 +97,8 @@ class CliAssessmentTest {
     assertFinding("files", "disk-shared", "goes after", "files-standby");
     assertFinding("kiosk-gateway", "address-in-use", "goes after", "10.20.3.2");
     assertFinding("catalogue-db-1", "licence-tied", "note", "database-per-core");
-    assertFinding("temp-test-dont-delete", "system-unknown", "missing", "not known");
+    assertFinding(
+        "temp-test-dont-delete-until-audit-2019", "system-unknown", "missing", "not known");
     JsonNode db = assessed("estate", "catalogue-db-1");
     assertTrue(
         db.path("observed").path("lines").toString().contains("database-per-core"),

@@ -134,9 +134,10 @@ class CliTest {
             "shelf-b -> mud")) {
       assertTrue(joined.out().contains(join), join + ": " + joined.out());
     }
-    assertEquals(
-        "Lane mill-to-marsh lacks nothing, in either direction.",
-        done("lane", "check", "mill-to-marsh").out().strip());
+    checked = say("lane", "check", "mill-to-marsh");
+    assertEquals(1, checked.code());
+    assertFalse(checked.out().contains("-not-joined"), checked.out());
+    assertTrue(checked.out().contains("and 32 more: no machine size is chosen"), checked.out());
     done("timetable", "add", "brisk", "--every", "5", "--rpo", "600", "--keep", "6");
     done(
         "wave",

@@ -201,6 +201,17 @@ class ConsoleTest {
 
   private static void lanesRecoveryAndActivity(Page page) {
     section(page, "Lanes");
+    assertThat(page.getByText("from there the two can't be told apart")).isVisible();
+    page.getByRole(AriaRole.LINK, new Page.GetByRoleOptions().setName("plan and decisions"))
+        .click();
+    Locator decisions = panel(page, "Decisions");
+    choose(page, decisions, "Setting", "overlap");
+    choose(page, decisions, "For", "network");
+    decisions.getByLabel("Which").fill("archive");
+    choose(page, decisions, "Value", "accepted");
+    decisions
+        .getByRole(AriaRole.BUTTON, new Locator.GetByRoleOptions().setName("Set").setExact(true))
+        .click();
     assertThat(page.getByText("Everything at the source is joined.")).isVisible();
     section(page, "Waves");
     assertThat(panel(page, "Waves").getByText("lending").first()).isVisible();
@@ -215,6 +226,13 @@ class ConsoleTest {
     assertThat(runs.getByText("Pass", new Locator.GetByTextOptions().setExact(true)).first())
         .isVisible();
     assertTrue(page.url().contains("passes=true"), "the choice is in the address");
+  }
+
+  private static void choose(Page page, Locator in, String field, String value) {
+    in.getByRole(AriaRole.COMBOBOX, new Locator.GetByRoleOptions().setName(field).setExact(true))
+        .click();
+    page.getByRole(AriaRole.OPTION, new Page.GetByRoleOptions().setName(value).setExact(true))
+        .click();
   }
 
   private static void section(Page page, String name) {
@@ -239,6 +257,7 @@ class ConsoleTest {
             "/assessments",
             "/assessments/estate",
             "/lanes",
+            "/lanes/mill-to-marsh",
             "/waves",
             "/waves/lending",
             "/recovery",

@@ -165,7 +165,7 @@ class InvariantsTest {
                 .attachment(point.path("name").asText(), "manifest")
                 .orElseThrow(),
             StandardCharsets.UTF_8);
-    assertTrue(manifest.startsWith("format: bargelane/manifest/4\n"));
+    assertTrue(manifest.startsWith("format: bargelane/manifest/5\n"));
     for (String v : volumes) {
       assertTrue(manifest.contains(v));
       try (BlockDevice kept =

@@ -25,6 +25,8 @@ public interface Compute {
   /**
    * A machine to define. Disks are volumes in boot order.
    *
+   * @param licence how its system is licensed there; empty where that is not said
+   * @param bootProtection whether only a signed system is started
    * @param probePort the port by which it is seen that it does its work; 0 for the first that it
    *     serves
    */
@@ -37,6 +39,8 @@ public interface Compute {
       String os,
       String firmware,
       String zone,
+      String licence,
+      boolean bootProtection,
       List<String> disks,
       List<PlacedNic> nics,
       List<Ingress> ingress,

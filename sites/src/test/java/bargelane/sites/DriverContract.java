@@ -141,6 +141,8 @@ abstract class DriverContract {
         "Debian",
         "bios",
         "",
+        "",
+        false,
         volumes,
         // The address that the small guest has.
         List.of(new PlacedNic(network, cidr.replaceFirst("0/.*", "21"), true, "")),

@@ -2,6 +2,8 @@ package bargelane.standins;
 
 import inet.ipaddr.IPAddress;
 import inet.ipaddr.IPAddressString;
+import java.util.Optional;
+import java.util.Set;
 
 /** A network in CIDR notation (RFC 4632; RFC 4291, section 2.3). */
 record Cidr(IPAddress block) {
@@ -16,6 +18,19 @@ record Cidr(IPAddress block) {
       throw new Refusal(422, "address-malformed", "'" + text + "' is not an address");
     }
     return address;
+  }
+
+  /** The lowest address after the gateway's that nobody has. */
+  Optional<String> free(Set<String> taken) {
+    IPAddress end = block.getUpper().withoutPrefixLength();
+    IPAddress at = block.getLower().withoutPrefixLength().increment(2);
+    while (at.compareTo(end) < 0) {
+      if (!taken.contains(at.toCanonicalString())) {
+        return Optional.of(at.toCanonicalString());
+      }
+      at = at.increment(1);
+    }
+    return Optional.empty();
   }
 
   boolean contains(String address) {

@@ -356,6 +356,10 @@ final class ControlApi implements Closeable {
     all.put("storages", List.copyOf(p.storages.values()));
     all.put("sizes", List.copyOf(p.sizes.values()));
     all.put("zones", p.zones);
+    all.put("names", p.names);
+    all.put("licences", p.licences);
+    all.put("bootProtection", p.bootProtection);
+    all.put("filters", p.filters);
     all.put("quota", p.quota);
     all.put("usage", host.counts());
     return all;

@@ -20,15 +20,19 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
 import java.time.Clock;
+import java.util.ArrayList;
 import java.util.Collection;
 import java.util.HashMap;
+import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.Executors;
 import java.util.concurrent.ScheduledExecutorService;
+import java.util.stream.Stream;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -158,6 +162,7 @@ final class Host implements Closeable {
       throw Refusal.conflict(
           "quota-machines", "the quota of " + platform.quota.machines() + " machines is used up");
     }
+    Taking.check(platform, asked);
     int cpus = asked.cpus();
     long memory = asked.memoryMib();
     if (platform.traits.sized()) {
@@ -171,7 +176,10 @@ final class Host implements Closeable {
     }
     make(asked.disks());
     asked.disks().forEach(store::volume);
-    asked.nics().forEach(n -> network(n.network()));
+    List<Nic> nics = new ArrayList<>();
+    for (Nic nic : asked.nics()) {
+      nics.add(addressed(nic, network(nic.network()), nics));
+    }
     String prefix = platform.traits.kind().equals("cloud") ? "i-" : "vm-";
     String id = prefix + String.format("%04d", platform.nextMachine++);
     Machine made =
@@ -185,15 +193,37 @@ final class Host implements Closeable {
             asked.firmware(),
             asked.zone(),
             asked.disks(),
-            asked.nics(),
+            nics,
             asked.ingress(),
             asked.labels(),
             false,
             false,
-            asked.owner());
+            asked.owner(),
+            asked.licence(),
+            asked.bootProtection());
     platform.machines.put(id, made);
     save();
     return made;
+  }
+
+  /** A card with an address: the one that was asked for, or one that nobody has. */
+  private Nic addressed(Nic nic, Network network, List<Nic> given) {
+    if (!nic.address().isEmpty()) {
+      return nic;
+    }
+    Set<String> taken = new HashSet<>(network.reserved());
+    Stream.concat(
+            platform.machines.values().stream().flatMap(m -> m.nics().stream()), given.stream())
+        .filter(n -> n.network().equals(nic.network()))
+        .forEach(n -> taken.add(n.address()));
+    String free =
+        Cidr.parse(network.cidr())
+            .free(taken)
+            .orElseThrow(
+                () ->
+                    Refusal.conflict(
+                        "subnet-full", "network " + network.name() + " has no free address"));
+    return new Nic(nic.network(), free, nic.mac());
   }
 
   synchronized Network network(String id) {
@@ -209,7 +239,8 @@ final class Host implements Closeable {
     Network from = network(like);
     String id = "net-" + name;
     Network made =
-        new Network(id, name, from.zone(), from.cidr(), from.gateway(), true, like, owner);
+        new Network(
+            id, name, from.zone(), from.cidr(), from.gateway(), true, like, owner, from.reserved());
     platform.networks.putIfAbsent(id, made);
     save();
     return made;

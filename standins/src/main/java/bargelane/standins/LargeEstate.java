@@ -41,7 +41,8 @@ final class LargeEstate {
     for (int n = 0; n * A_NETWORK < more; n++) {
       String block = "172.%d.%d.".formatted(16 + n / 256, n % 256);
       networks.add(
-          new Network("net-" + n, "floor-" + n, "", block + "0/24", block + "1", false, "", ""));
+          new Network(
+              "net-" + n, "floor-" + n, "", block + "0/24", block + "1", false, "", "", List.of()));
     }
     List<SeedMachine> machines = new ArrayList<>(seed.machines());
     for (int i = 0; i < more; i++) {
@@ -52,6 +53,10 @@ final class LargeEstate {
         seed.tokens(),
         new Platform.Quota(wanted + 1000, 100_000_000),
         seed.zones(),
+        seed.names(),
+        seed.licences(),
+        seed.bootProtection(),
+        seed.filters(),
         networks,
         seed.storages(),
         seed.sizes(),

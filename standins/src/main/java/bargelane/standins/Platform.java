@@ -31,6 +31,8 @@ public final class Platform {
   /**
    * A network or subnet. {@code like} is empty, or names the subnet that an isolated one is a copy
    * of.
+   *
+   * @param reserved addresses that no machine gets
    */
   public record Network(
       String id,
@@ -40,7 +42,12 @@ public final class Platform {
       String gateway,
       boolean isolated,
       String like,
-      String owner) {}
+      String owner,
+      List<String> reserved) {
+    public Network {
+      reserved = reserved == null ? List.of() : reserved;
+    }
+  }
 
   /** A place for volumes with its price a GiB and month. */
   public record StorageClass(
@@ -91,32 +98,100 @@ public final class Platform {
       Map<String, String> labels,
       boolean on,
       boolean fenced,
-      String owner) {
+      String owner,
+      String licence,
+      boolean bootProtection) {
 
     Machine disks(List<String> changed) {
       return new Machine(
-          id, name, size, cpus, memoryMib, os, firmware, zone, changed, nics, ingress, labels, on,
-          fenced, owner);
+          id,
+          name,
+          size,
+          cpus,
+          memoryMib,
+          os,
+          firmware,
+          zone,
+          changed,
+          nics,
+          ingress,
+          labels,
+          on,
+          fenced,
+          owner,
+          licence,
+          bootProtection);
     }
 
     Machine on(boolean now) {
       return new Machine(
-          id, name, size, cpus, memoryMib, os, firmware, zone, disks, nics, ingress, labels, now,
-          fenced, owner);
+          id,
+          name,
+          size,
+          cpus,
+          memoryMib,
+          os,
+          firmware,
+          zone,
+          disks,
+          nics,
+          ingress,
+          labels,
+          now,
+          fenced,
+          owner,
+          licence,
+          bootProtection);
     }
 
     Machine fenced(boolean now) {
       return new Machine(
-          id, name, size, cpus, memoryMib, os, firmware, zone, disks, nics, ingress, labels, on,
-          now, owner);
+          id,
+          name,
+          size,
+          cpus,
+          memoryMib,
+          os,
+          firmware,
+          zone,
+          disks,
+          nics,
+          ingress,
+          labels,
+          on,
+          now,
+          owner,
+          licence,
+          bootProtection);
     }
 
     Machine owner(String now) {
       return new Machine(
-          id, name, size, cpus, memoryMib, os, firmware, zone, disks, nics, ingress, labels, on,
-          fenced, now);
+          id,
+          name,
+          size,
+          cpus,
+          memoryMib,
+          os,
+          firmware,
+          zone,
+          disks,
+          nics,
+          ingress,
+          labels,
+          on,
+          fenced,
+          now,
+          licence,
+          bootProtection);
     }
   }
+
+  /** What a machine's name has to be: its most characters, and whether it is of plain ones only. */
+  public record Names(int longest, boolean plain) {}
+
+  /** A licence, and with what the names of the systems begin that need one of these. */
+  public record Licence(String id, String system) {}
 
   /** How many machines and how many GiB of volumes may exist. */
   public record Quota(int machines, long volumeGib) {}
@@ -125,6 +200,13 @@ public final class Platform {
   public Map<String, List<String>> tokens = new LinkedHashMap<>();
   public Quota quota = new Quota(1000, 100_000);
   public List<String> zones = new ArrayList<>();
+  public Names names = new Names(0, false);
+  public List<Licence> licences = new ArrayList<>();
+  public boolean bootProtection;
+
+  /** Whether a machine is reached only from where its ingress lets in. */
+  public boolean filters;
+
   public Map<String, Network> networks = new LinkedHashMap<>();
   public Map<String, StorageClass> storages = new LinkedHashMap<>();
   public Map<String, Size> sizes = new LinkedHashMap<>();

@@ -72,6 +72,10 @@ public final class Seed {
       Map<String, List<String>> tokens,
       Platform.Quota quota,
       List<String> zones,
+      Platform.Names names,
+      List<Platform.Licence> licences,
+      boolean bootProtection,
+      boolean filters,
       List<Platform.Network> networks,
       List<Platform.StorageClass> storages,
       List<Platform.Size> sizes,
@@ -102,6 +106,14 @@ public final class Seed {
       platform.quota = file.quota();
     }
     platform.zones.addAll(file.zones());
+    if (file.names() != null) {
+      platform.names = file.names();
+    }
+    if (file.licences() != null) {
+      platform.licences.addAll(file.licences());
+    }
+    platform.bootProtection = file.bootProtection();
+    platform.filters = file.filters();
     file.networks().forEach(n -> platform.networks.put(n.id(), n));
     file.storages().forEach(s -> platform.storages.put(s.id(), s));
     file.sizes().forEach(s -> platform.sizes.put(s.id(), s));
@@ -128,7 +140,9 @@ public final class Seed {
               m.labels(),
               m.on(),
               false,
-              ""));
+              "",
+              "",
+              false));
       if (m.load() != null) {
         platform.loads.put(m.id(), m.load());
       }

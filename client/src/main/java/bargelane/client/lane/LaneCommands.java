@@ -15,6 +15,15 @@ import picocli.CommandLine.Command;
       Add.class,
       Edit.class,
       Suggest.class,
+      SetRule.class,
+      Unset.class,
+      RulesOf.class,
+      Settings.class,
+      Plan.class,
+      Addresses.class,
+      Clients.class,
+      Ingress.class,
+      Zone.class,
       Check.class,
       Remove.class
     })

@@ -69,6 +69,18 @@ public enum Action implements Worded {
   LANE_JOIN_NETWORK,
   /** Lane, storage. */
   LANE_JOIN_STORAGE,
+  /** Lane, machine, setting; a value, if there is one to suggest. */
+  LANE_SET,
+  /** Lane, machine. */
+  LANE_SUBNET,
+  /** Lane, network. */
+  LANE_ACCEPT_OVERLAP,
+  /** Lane. */
+  LANE_RULES,
+  /** Lane. */
+  LANE_CLIENTS,
+  /** Lane, machine. */
+  LANE_INGRESS,
   /** Lane. */
   LANE_REMOVE,
   TIMETABLE_LIST,

@@ -205,6 +205,47 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
         true,
         "An address that is to be kept is outside of the subnet.",
         "Join the network to a subnet that holds it, or do not keep addresses."),
+    ADDRESS_RESERVED(
+        true,
+        "The platform keeps an address of the subnet for itself.",
+        "Choose another address for the card."),
+    RANGE_OVERLAPS(
+        true,
+        "A range of the source overlaps another one of the target, so the two can't be told apart there.",
+        "Have one renumbered, or accept it if nobody at the target has to reach both."),
+    RULES_DIFFER(
+        true,
+        "Two labels of a machine decide one thing differently.",
+        "Decide it for the machine."),
+    NAME_REFUSED(
+        true,
+        "The target does not take the machine's name, or another machine is to have it.",
+        "Give the machine another name there."),
+    PORT_CLOSED(
+        false,
+        "Clients that were seen to connect to the machine are not let in at the target.",
+        "See what is proposed, and accept it, or leave them out."),
+    ZONE_UNKNOWN(true, "The target does not have the zone.", "Choose one that it has."),
+    ZONE_UNFIT(
+        true,
+        "The size or the subnet is not offered in the machine's zone.",
+        "Choose another zone, size or subnet."),
+    ZONES_NOT_APART(
+        true,
+        "Machines that are to be apart are in one zone, or those that are to be together in several.",
+        "Choose their zones accordingly."),
+    BOOT_PROTECTION_UNFIT(
+        true,
+        "The machine can't be started under boot protection.",
+        "Switch boot protection off for it, or have its guest changed to UEFI first."),
+    LICENCE_MISSING(
+        true,
+        "The target runs the system only under a licence, and none is chosen.",
+        "Choose one of those that the finding names."),
+    LICENCE_REFUSED(
+        true,
+        "The target does not offer the chosen licence for the system.",
+        "Choose one of those that the finding names."),
     ADDRESS_TAKEN(
         true,
         "An address that is to be kept is used by another machine there.",
@@ -312,7 +353,7 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
 
     /** Whether it is about where a machine's disks go. */
     public boolean ofStorage() {
-      return this == STORAGE_NOT_JOINED || this == STORAGE_UNKNOWN;
+      return this == STORAGE_NOT_JOINED || this == STORAGE_UNKNOWN || this == DISK_TOO_LARGE;
     }
 
     /** The stable form: lower case with dashes. */

@@ -5,6 +5,8 @@ import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
 import bargelane.core.finding.Remedy;
+import bargelane.core.lane.Rules.Effective;
+import bargelane.core.net.Subnet;
 import bargelane.core.site.Inventory;
 import java.util.ArrayList;
 import java.util.List;
@@ -16,7 +18,7 @@ import java.util.Optional;
  */
 public final class Joins {
 
-  private final LanePlan plan;
+  private final Rules rules;
   private final String lane;
   private final Inventory source;
   private final Inventory target;
@@ -26,8 +28,8 @@ public final class Joins {
    * @param lane name of the lane, for remedies
    * @param targetName name of the site at its end
    */
-  public Joins(LanePlan plan, String lane, Inventory source, Inventory target, String targetName) {
-    this.plan = plan;
+  public Joins(Rules rules, String lane, Inventory source, Inventory target, String targetName) {
+    this.rules = rules;
     this.lane = lane;
     this.source = source;
     this.target = target;
@@ -46,13 +48,13 @@ public final class Joins {
   }
 
   /**
-   * The subnet that a network is joined to.
+   * The subnet that what is on a network goes to.
    *
+   * @param to what the rules say of it
    * @param thing what a finding is about
    */
-  public Joined<Inventory.Network> network(String id, String thing) {
-    String joined = plan.networks().get(id);
-    if (joined == null) {
+  public Joined<Inventory.Network> network(Optional<Effective> to, String id, String thing) {
+    if (to.isEmpty()) {
       String name = source.network(id).map(Inventory.Network::name).orElse(id);
       return Joined.nowhere(
           new Finding(
@@ -63,7 +65,7 @@ public final class Joins {
               Who.ENGINEER));
     }
     return target
-        .network(joined)
+        .network(to.get().value())
         .map(Joined::to)
         .orElseGet(
             () ->
@@ -71,18 +73,15 @@ public final class Joins {
                     new Finding(
                         Code.SUBNET_UNKNOWN,
                         thing,
-                        targetName + " has no subnet " + joined,
-                        "join "
-                            + id
-                            + " to one of "
+                        targetName + " has no subnet " + to.get().value() + by(to.get(), id),
+                        "choose one of "
                             + target.networks().stream().map(Inventory.Network::id).toList(),
                         Who.ENGINEER)));
   }
 
-  /** The class that a storage is joined to. */
-  public Joined<Inventory.Storage> storage(String id, String thing) {
-    String joined = plan.storages().get(id);
-    if (joined == null) {
+  /** The class that what is on a storage goes to. */
+  public Joined<Inventory.Storage> storage(Optional<Effective> to, String id, String thing) {
+    if (to.isEmpty()) {
       return Joined.nowhere(
           new Finding(
               Code.STORAGE_NOT_JOINED,
@@ -92,7 +91,7 @@ public final class Joins {
               Who.ENGINEER));
     }
     return target
-        .storage(joined)
+        .storage(to.get().value())
         .map(Joined::to)
         .orElseGet(
             () ->
@@ -100,22 +99,77 @@ public final class Joins {
                     new Finding(
                         Code.STORAGE_UNKNOWN,
                         thing,
-                        targetName + " has no storage class " + joined,
-                        "join "
-                            + id
-                            + " to one of "
+                        targetName + " has no storage class " + to.get().value() + by(to.get(), id),
+                        "choose one of "
                             + target.storages().stream().map(Inventory.Storage::id).toList(),
                         Who.ENGINEER)));
+  }
+
+  private static String by(Effective rule, String id) {
+    return switch (rule.scope()) {
+      case NETWORK, STORAGE -> ", to which " + id + " is joined";
+      default -> ", which is set for " + rule.origin();
+    };
+  }
+
+  /**
+   * The target's network whose range overlaps that of a network of the source which is not joined
+   * to it: whoever is at the target can't tell the two apart.
+   */
+  public Optional<Finding> overlap(Inventory.Network n, String thing) {
+    Optional<Subnet> range = Subnet.of(n.cidr());
+    Optional<String> joined =
+        rules
+            .network(Setting.SUBNET, n.id())
+            .flatMap(to -> target.network(to.value()))
+            .map(Inventory.Network::id);
+    if (range.isEmpty()
+        || joined.isEmpty()
+        || n.isolated()
+        || rules.network(Setting.OVERLAP, n.id()).isPresent()) {
+      return Optional.empty();
+    }
+    return target.networks().stream()
+        .filter(t -> !t.isolated() && !joined.equals(Optional.of(t.id())))
+        .filter(t -> Subnet.of(t.cidr()).map(range.get()::overlaps).orElse(false))
+        .findFirst()
+        .map(
+            t ->
+                new Finding(
+                    Code.RANGE_OVERLAPS,
+                    thing,
+                    "its range "
+                        + n.cidr()
+                        + " overlaps "
+                        + t.cidr()
+                        + " of network "
+                        + t.name()
+                        + " at "
+                        + targetName
+                        + ": from there the two can't be told apart",
+                    Remedy.of(
+                        "have one of them renumbered, or accept it if nobody at the target has to"
+                            + " reach both",
+                        Action.LANE_ACCEPT_OVERLAP,
+                        lane,
+                        n.id()),
+                    Who.ENGINEER));
   }
 
   /** Everything of the source that is joined to nothing, or to something that is not there. */
   public List<Finding> findings() {
     List<Finding> findings = new ArrayList<>();
     for (Inventory.Network n : source.networks()) {
-      network(n.id(), "network " + n.name()).finding().ifPresent(findings::add);
+      String thing = "network " + n.name();
+      network(rules.network(Setting.SUBNET, n.id()), n.id(), thing)
+          .finding()
+          .ifPresent(findings::add);
+      overlap(n, thing).ifPresent(findings::add);
     }
     for (Inventory.Storage s : source.storages()) {
-      storage(s.id(), "storage " + s.name()).finding().ifPresent(findings::add);
+      storage(rules.storage(Setting.CLASS, s.id()), s.id(), "storage " + s.name())
+          .finding()
+          .ifPresent(findings::add);
     }
     return findings;
   }

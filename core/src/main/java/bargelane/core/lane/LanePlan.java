@@ -19,14 +19,30 @@ public record LanePlan(
   public LanePlan {
     networks = Map.copyOf(networks);
     storages = Map.copyOf(storages);
+    zone = zone == null ? "" : zone;
+  }
+
+  /** The way back. */
+  public Reverse reverse() {
+    return new Reverse(this);
   }
 
   /**
-   * The plan of the way back: every join turned round; where two were joined to one, the first by
-   * name wins.
+   * The way back of a lane, which is derived from it: every join turned round; where two were
+   * joined to one, the first by name wins. What led there is kept, so that its reverse is the lane
+   * itself.
    */
-  public LanePlan reverse() {
-    return new LanePlan(turned(networks), turned(storages), "", keepAddresses);
+  public record Reverse(LanePlan reverse) {
+
+    /** Target subnet to source network, by id. */
+    public Map<String, String> networks() {
+      return turned(reverse.networks());
+    }
+
+    /** Target class to source storage, by id. */
+    public Map<String, String> storages() {
+      return turned(reverse.storages());
+    }
   }
 
   private static Map<String, String> turned(Map<String, String> joins) {

@@ -1,263 +1,207 @@
 package bargelane.core.lane;
 
-import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
 import bargelane.core.finding.Remedy;
-import bargelane.core.lane.Placement.PlacedNic;
-import bargelane.core.net.Address;
-import bargelane.core.net.Subnet;
-import bargelane.core.site.Capabilities;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
-import bargelane.core.site.Inventory.Network;
-import bargelane.core.site.Inventory.Nic;
 import bargelane.text.Counts;
 import java.util.ArrayList;
-import java.util.Collection;
 import java.util.HashMap;
-import java.util.HashSet;
 import java.util.List;
-import java.util.Locale;
 import java.util.Map;
-import java.util.Optional;
-import java.util.Set;
 
 /**
  * Places machines by a lane's rules, and lists everything that is in the way before anything moves.
+ *
+ * <p>Cost: a look-up of a rule for each setting of each machine, card and disk, and an address for
+ * each card.
  */
 public final class Preflight {
 
-  /** One machine's place, as far as it could be decided, and what is in the way. */
-  public record Result(MachineFacts machine, Placement placement, List<Finding> findings) {
+  /**
+   * One machine's place, as far as it could be decided, why it is there, and what is in the way.
+   */
+  public record Result(
+      LaneMachine of, Placement placement, List<Decided> decided, List<Finding> findings) {
     public boolean holds() {
       return findings.stream().noneMatch(Finding::blocks);
     }
+
+    /** The machine. */
+    public MachineFacts machine() {
+      return of.facts();
+    }
   }
 
+  /**
+   * A decision and where it comes from.
+   *
+   * @param part the card or disk, from 0; {@link Rule#WHOLE} for the machine
+   * @param origin whose rule it is, as {@code the network} or {@code label app=lending}; empty
+   *     where no rule says it
+   */
+  public record Decided(Setting setting, int part, String value, String origin) {}
+
   private static final long GIB = 1L << 30;
+
+  /** Waves that are named of many. */
+  private static final int NAMED = 3;
 
   /** A replica's digests take a part of its size: 32 bytes for each 64 KiB. */
   private static final long DIGESTS = 2048;
 
-  private final LanePlan plan;
-  private final Joins joins;
-  private final Inventory target;
-  private final Capabilities capabilities;
   private final String wave;
-
-  /** Addresses that are used, in canonical form, by network. */
-  private final Map<String, Set<String>> taken = new HashMap<>();
+  private final Rules rules;
+  private final Shores shores;
+  private final Inventory target;
+  private final Joins joins;
+  private final Addresses addresses;
 
   /**
-   * @param wave that the machines are of, for what remedies name
-   * @param target what the target offers
-   * @param used cards that machines of the target's own have there
+   * @param wave name of the wave that the machines are of, for what remedies name; empty for none
    */
-  public Preflight(
-      String wave,
-      LanePlan plan,
-      Joins joins,
-      Inventory target,
-      Capabilities capabilities,
-      Collection<Nic> used) {
+  public Preflight(String wave, Rules rules, Shores shores) {
     this.wave = wave;
-    this.plan = plan;
-    this.joins = joins;
-    this.target = target;
-    this.capabilities = capabilities;
-    used.forEach(n -> take(n.network(), n.address()));
+    this.rules = rules;
+    this.shores = shores;
+    this.target = shores.target();
+    this.joins =
+        new Joins(rules, shores.lane(), shores.source(), shores.target(), shores.targetName());
+    this.addresses = new Addresses(shores);
   }
 
-  /** Whether an address was free and is now taken; one that can't be read is never taken. */
-  private boolean take(String network, String address) {
-    return Address.canonical(address)
-        .map(a -> taken.computeIfAbsent(network, n -> new HashSet<>()).add(a))
-        .orElse(true);
+  /** What copies take at the target: disks, those that several machines share once, and digests. */
+  public static long bytes(List<MachineFacts> machines) {
+    Map<String, Long> disks = new HashMap<>();
+    machines.forEach(m -> m.disks().forEach(d -> disks.put(d.volume(), d.bytes())));
+    long bytes = disks.values().stream().mapToLong(Long::longValue).sum();
+    return bytes + bytes / DIGESTS;
   }
 
-  /** Places machines, in order; each sees the addresses that those before it took. */
-  public List<Result> place(List<MachineFacts> machines, List<Optional<String>> sizes) {
-    List<Result> results = new ArrayList<>();
-    for (int i = 0; i < machines.size(); i++) {
-      results.add(place(machines.get(i), sizes.get(i)));
-    }
-    long more = machines.size();
+  /** Places machines that are to be at the target together. */
+  public List<Result> place(List<LaneMachine> machines) {
+    List<Placing> all =
+        machines.stream().map(m -> new Placing(m, wave, rules, shores, joins)).toList();
+    all.forEach(Placing::decide);
+    // What is kept or given first, so that nothing is chosen that a later machine keeps.
+    all.forEach(p -> p.addresses(addresses, true));
+    all.forEach(p -> p.addresses(addresses, false));
+    sameNames(all);
+    groups(all);
+    quota(all);
+    return all.stream().map(Placing::result).toList();
+  }
+
+  private void quota(List<Placing> all) {
     Inventory.Quota quota = target.quota();
-    if (quota.machinesUsed() + more > quota.machines()) {
-      results.replaceAll(
-          r ->
-              with(
-                  r,
-                  new Finding(
-                      Code.QUOTA_MACHINES,
-                      r.machine().name(),
-                      "the target's quota is "
-                          + Counts.of(quota.machines(), "machine")
-                          + ", of which "
-                          + quota.machinesUsed()
-                          + " are used; this needs "
-                          + more
-                          + " more",
-                      "ask the target's owner for a higher quota",
-                      Who.SITE_OWNER)));
+    int machines = Math.max(0, all.size() - shores.own().machines());
+    int others = shores.others().machines();
+    if (quota.machinesUsed() + machines + others > quota.machines()) {
+      String cause =
+          "the target's quota is "
+              + Counts.of(quota.machines(), "machine")
+              + ", of which "
+              + quota.machinesUsed()
+              + " are used; this needs "
+              + machines
+              + " more"
+              + alongside(others == 0 ? "" : String.valueOf(others));
+      all.forEach(p -> p.find(Code.QUOTA_MACHINES, cause, MORE, Who.SITE_OWNER));
     }
-    long bytes =
-        machines.stream().flatMap(m -> m.disks().stream()).mapToLong(Inventory.Disk::bytes).sum();
-    long gib = (bytes + bytes / DIGESTS + GIB - 1) / GIB;
-    if (quota.volumeGibUsed() + gib > quota.volumeGib()) {
-      results.replaceAll(
-          r ->
-              with(
-                  r,
-                  new Finding(
-                      Code.QUOTA_VOLUMES,
-                      r.machine().name(),
-                      "the target's quota is "
-                          + quota.volumeGib()
-                          + " GiB of volumes, of which "
-                          + quota.volumeGibUsed()
-                          + " are used; this needs "
-                          + gib
-                          + " more",
-                      "ask the target's owner for a higher quota",
-                      Who.SITE_OWNER)));
-    }
-    return results;
-  }
-
-  private static Result with(Result r, Finding f) {
-    List<Finding> all = new ArrayList<>(r.findings());
-    all.add(f);
-    return new Result(r.machine(), r.placement(), List.copyOf(all));
-  }
-
-  private Result place(MachineFacts machine, Optional<String> size) {
-    List<Finding> findings = new ArrayList<>();
-    checkSize(machine, size, findings);
-    if (!capabilities.starts(machine.firmware())) {
-      findings.add(
-          new Finding(
-              Code.FIRMWARE_NOT_OFFERED,
-              machine.name(),
-              "it is started by "
-                  + machine.firmware().toUpperCase(Locale.ROOT)
-                  + ", and the target has no such firmware",
-              "have it installed there (Debian: ovmf for UEFI), and check the site again",
-              Who.SITE_OWNER));
-    }
-    List<PlacedNic> nics = new ArrayList<>();
-    for (Nic nic : machine.nics()) {
-      nics.add(placeNic(machine, nic, findings));
-    }
-    List<String> storages = new ArrayList<>();
-    for (Inventory.Disk disk : machine.disks()) {
-      Joins.Joined<Inventory.Storage> joined =
-          joins.storage(disk.storage(), machine.name() + ", disk " + disk.volume());
-      joined.finding().ifPresent(findings::add);
-      storages.add(joined.to().map(Inventory.Storage::id).orElse(""));
-    }
-    return new Result(
-        machine,
-        new Placement(size.orElse(""), nics, storages, plan.zone()),
-        List.copyOf(findings));
-  }
-
-  private void checkSize(MachineFacts machine, Optional<String> size, List<Finding> findings) {
-    if (!capabilities.sized()) {
-      return;
-    }
-    if (size.isEmpty()) {
-      findings.add(
-          new Finding(
-              Code.SIZE_NOT_CHOSEN,
-              machine.name(),
-              "no machine size is chosen",
-              Remedy.of(
-                  "accept an assessment, or choose one", Action.WAVE_SIZE, wave, machine.name()),
-              Who.ENGINEER));
-      return;
-    }
-    Optional<Inventory.Size> offered = target.size(size.get());
-    if (offered.isEmpty()) {
-      findings.add(
-          new Finding(
-              Code.SIZE_NOT_OFFERED,
-              machine.name(),
-              "the target does not offer size " + size.get(),
-              "choose one of " + target.sizes().stream().map(Inventory.Size::id).toList(),
-              Who.ENGINEER));
-    } else if (offered.get().cpus() < machine.cpus()
-        || offered.get().memoryMib() < machine.memoryMib()) {
-      findings.add(
-          new Finding(
-              Code.SIZE_TOO_SMALL,
-              machine.name(),
-              size.get() + " has fewer processors or less memory than the machine is built with",
-              "choose a larger size unless this is meant",
-              Who.ENGINEER));
+    long need = bytes(all.stream().map(p -> p.m.facts()).toList()) - shores.own().volumeBytes();
+    long gib = gib(Math.max(0, need));
+    long othersBytes = shores.others().bytes();
+    long othersGib = gib(othersBytes);
+    if (quota.volumeGibUsed() + gib(Math.max(0, need) + othersBytes) > quota.volumeGib()) {
+      String cause =
+          "the target's quota is "
+              + quota.volumeGib()
+              + " GiB of volumes, of which "
+              + quota.volumeGibUsed()
+              + " are used; this needs "
+              + gib
+              + " more"
+              + alongside(othersGib == 0 ? "" : othersGib + " GiB");
+      all.forEach(p -> p.find(Code.QUOTA_VOLUMES, cause, MORE, Who.SITE_OWNER));
     }
   }
 
-  private PlacedNic placeNic(MachineFacts machine, Nic nic, List<Finding> findings) {
-    String thing =
-        machine.name()
-            + (nic.address().isEmpty()
-                ? ", card on network " + nic.network()
-                : ", address " + nic.address());
-    Joins.Joined<Network> joined = joins.network(nic.network(), thing);
-    joined.finding().ifPresent(findings::add);
-    if (joined.to().isEmpty()) {
-      return new PlacedNic("", "", false, nic.mac());
-    }
-    Network subnet = joined.to().get();
-    Optional<Subnet> range = Subnet.of(subnet.cidr());
-    if (range.isEmpty()) {
-      findings.add(
-          new Finding(
-              Code.SUBNET_RANGE_UNKNOWN,
-              thing,
-              "the platform gives no range for subnet "
-                  + subnet.id()
-                  + ": whether an address fits there can't be checked, and none can be chosen",
-              "see that "
-                  + (plan.keepAddresses() && !nic.address().isEmpty()
-                      ? nic.address() + " is good there"
-                      : "the guest gets an address there"),
-              Who.ENGINEER));
-    }
-    boolean keep =
-        plan.keepAddresses()
-            && Address.valid(nic.address())
-            && range.map(r -> r.contains(nic.address())).orElse(true);
-    if (keep) {
-      if (!take(subnet.id(), nic.address())) {
-        findings.add(
-            new Finding(
-                Code.ADDRESS_TAKEN,
-                thing,
-                "the address is used by another machine in subnet " + subnet.id(),
-                "free it there, or do not keep addresses on this lane",
-                Who.ENGINEER));
+  private static long gib(long bytes) {
+    return (bytes + GIB - 1) / GIB;
+  }
+
+  private static final Remedy MORE =
+      Remedy.advice("ask the target's owner for a higher quota, or settle a wave first");
+
+  private String alongside(String what) {
+    List<String> waves = shores.others().waves();
+    String named = String.join(", ", waves.subList(0, Math.min(NAMED, waves.size())));
+    return what.isEmpty()
+        ? ""
+        : "; waves that are loaded need "
+            + what
+            + " more ("
+            + named
+            + (waves.size() > NAMED ? " and " + (waves.size() - NAMED) + " others" : "")
+            + ")";
+  }
+
+  private void sameNames(List<Placing> all) {
+    Map<String, Placing> first = new HashMap<>();
+    for (Placing p : all) {
+      Placing other = first.putIfAbsent(p.called, p);
+      if (other != null) {
+        p.find(
+            Code.NAME_REFUSED,
+            other.name + " is to be called " + p.called + " at the target, too",
+            p.set("give it another name there", Setting.NAME),
+            Who.ENGINEER);
       }
-      return new PlacedNic(subnet.id(), nic.address(), true, nic.mac());
     }
-    if (range.isEmpty()) {
-      return new PlacedNic(subnet.id(), "", false, nic.mac());
+  }
+
+  private void groups(List<Placing> all) {
+    for (Setting setting : List.of(Setting.APART, Setting.TOGETHER)) {
+      Map<String, List<Placing>> groups = new java.util.TreeMap<>();
+      all.forEach(
+          p ->
+              p.machine(setting)
+                  .ifPresent(g -> groups.computeIfAbsent(g, x -> new ArrayList<>()).add(p)));
+      groups.forEach((group, members) -> group(setting, group, members));
     }
-    Optional<String> free = range.get().free(taken.getOrDefault(subnet.id(), Set.of()));
-    if (free.isEmpty()) {
-      findings.add(
-          new Finding(
-              Code.SUBNET_FULL,
-              thing,
-              "subnet " + subnet.id() + " (" + subnet.cidr() + ") has no free address",
-              "join the network to a larger subnet, or free an address there",
-              Who.ENGINEER));
-      return new PlacedNic(subnet.id(), "", false, nic.mac());
+  }
+
+  private static void group(Setting setting, String group, List<Placing> members) {
+    Map<String, Placing> zones = new HashMap<>();
+    for (Placing p : members) {
+      Placing other = zones.putIfAbsent(p.zone, p);
+      if (setting == Setting.APART && other != null) {
+        p.find(
+            Code.ZONES_NOT_APART,
+            "it is to be apart from "
+                + other.name
+                + " (group "
+                + group
+                + "), and both are in "
+                + (p.zone.isEmpty() ? "whatever zone the platform chooses" : "zone " + p.zone),
+            p.set("choose another zone for one of them", Setting.ZONE),
+            Who.ENGINEER);
+      }
+      if (setting == Setting.TOGETHER && other == null && zones.size() > 1) {
+        Placing first = members.get(0);
+        p.find(
+            Code.ZONES_NOT_APART,
+            "it is to be together with "
+                + first.name
+                + " (group "
+                + group
+                + "), which is in "
+                + (first.zone.isEmpty() ? "whatever zone the platform chooses" : first.zone),
+            p.set("choose the same zone", Setting.ZONE),
+            Who.ENGINEER);
+      }
     }
-    take(subnet.id(), free.get());
-    return new PlacedNic(subnet.id(), free.get(), false, nic.mac());
   }
 }

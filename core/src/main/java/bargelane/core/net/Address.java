@@ -66,4 +66,12 @@ public final class Address {
         .map(a -> a.isIPv6() ? a.toPrefixBlock(INTERFACE_BITS).toCanonicalString() : text)
         .orElse(text);
   }
+
+  /** Whether both are addresses of one version of IP, and the second is not before the first. */
+  public static boolean upTo(String first, String last) {
+    return read(first)
+        .flatMap(
+            f -> read(last).filter(l -> f.isIPv6() == l.isIPv6()).map(l -> f.compareTo(l) <= 0))
+        .orElse(false);
+  }
 }

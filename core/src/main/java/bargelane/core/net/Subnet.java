@@ -5,7 +5,7 @@ import inet.ipaddr.IPAddressString;
 import inet.ipaddr.IPAddressStringParameters;
 import java.math.BigInteger;
 import java.util.Optional;
-import java.util.Set;
+import java.util.function.Predicate;
 
 /**
  * The range of a network in CIDR notation: IPv4 (RFC 4632) or IPv6 (RFC 4291, section 2.3). By our
@@ -79,22 +79,49 @@ public final class Subnet {
   }
 
   /**
-   * The lowest address that is given out and not taken; none if there is none. Looks at no more
-   * addresses than are taken, and one.
+   * The lowest address of a part of the range that is given out and not taken; none if there is
+   * none. Looks at no more addresses than are taken from there on, and one.
    *
-   * @param taken in canonical form
+   * @param first what lies before is left out; empty for the whole range
+   * @param last what lies behind is left out; empty for the whole range
+   * @param taken asked with addresses in canonical form
    */
-  public Optional<String> free(Set<String> taken) {
-    IPAddress lower = block.getLower().withoutPrefixLength();
-    BigInteger size = block.getCount();
-    BigInteger end = six() ? size : size.subtract(BigInteger.ONE);
-    for (long i = 2; BigInteger.valueOf(i).compareTo(end) < 0; i++) {
-      String text = lower.increment(i).toCanonicalString();
-      if (!taken.contains(text)) {
+  public Optional<String> free(String first, String last, Predicate<String> taken) {
+    if (room() == 0 || !first.isEmpty() && Address.six(first) != six()) {
+      return Optional.empty();
+    }
+    IPAddress at = block.getLower().withoutPrefixLength().increment(2);
+    IPAddress end = block.getUpper().withoutPrefixLength().increment(six() ? 0 : -1);
+    if (!first.isEmpty()) {
+      IPAddress from = Address.read(first).orElseThrow();
+      at = from.compareTo(at) > 0 ? from : at;
+    }
+    if (!last.isEmpty()) {
+      IPAddress to = Address.read(last).orElseThrow();
+      end = to.compareTo(end) < 0 ? to : end;
+    }
+    while (at.compareTo(end) <= 0) {
+      String text = at.toCanonicalString();
+      if (!taken.test(text)) {
         return Optional.of(text);
       }
+      if (at.equals(end)) {
+        return Optional.empty();
+      }
+      at = at.increment(1);
     }
     return Optional.empty();
+  }
+
+  /** Whether an address is one that a machine can be given here by our convention. */
+  public boolean gives(String address) {
+    return Address.read(address)
+        .filter(a -> room() > 0 && block.contains(a))
+        .map(
+            a ->
+                a.compareTo(block.getLower().withoutPrefixLength().increment(2)) >= 0
+                    && (six() || !a.equals(block.getUpper().withoutPrefixLength())))
+        .orElse(false);
   }
 
   @Override

@@ -1,5 +1,6 @@
 package bargelane.core.site;
 
+import bargelane.core.net.Address;
 import bargelane.core.net.HardwareAddress;
 import java.math.BigDecimal;
 import java.time.Instant;
@@ -16,7 +17,23 @@ public record Inventory(
     List<Storage> storages,
     List<Size> sizes,
     List<String> zones,
-    Quota quota) {
+    Quota quota,
+    Offers offers) {
+
+  public Inventory {
+    offers = offers == null ? Offers.UNTOLD : offers;
+  }
+
+  /** A site that tells nothing of what it refuses. */
+  public Inventory(
+      List<MachineFacts> machines,
+      List<Network> networks,
+      List<Storage> storages,
+      List<Size> sizes,
+      List<String> zones,
+      Quota quota) {
+    this(machines, networks, storages, sizes, zones, quota, Offers.UNTOLD);
+  }
 
   /** One machine. {@code platformId} stays the same when it is renamed. */
   public record MachineFacts(
@@ -36,6 +53,8 @@ public record Inventory(
       DeviceFamily devices,
       GuestFacts guest) {
     public MachineFacts {
+      nics = nics == null ? List.of() : nics;
+      ingress = ingress == null ? List.of() : ingress;
       devices = devices == null ? DeviceFamily.UNKNOWN : devices;
       guest = guest == null ? GuestFacts.NONE : guest;
     }
@@ -152,8 +171,55 @@ public record Inventory(
   /** What a machine serves. */
   public record Ingress(String protocol, int port, String from) {}
 
-  /** A network or subnet. */
-  public record Network(String id, String name, String zone, String cidr, boolean isolated) {}
+  /**
+   * A network or subnet.
+   *
+   * @param reserved addresses of its range that the platform keeps for itself, in canonical form
+   */
+  public record Network(
+      String id, String name, String zone, String cidr, boolean isolated, List<String> reserved) {
+    public Network {
+      reserved =
+          reserved == null
+              ? List.of()
+              : reserved.stream().flatMap(a -> Address.canonical(a).stream()).toList();
+    }
+
+    /** A network whose platform tells of no reserved addresses. */
+    public Network(String id, String name, String zone, String cidr, boolean isolated) {
+      this(id, name, zone, cidr, isolated, List.of());
+    }
+  }
+
+  /**
+   * What a site takes and refuses of machines that are made there, besides what its rows say.
+   *
+   * @param licences by which systems can run there; a system that none is for needs none
+   * @param bootProtection whether machines can be started so that only a signed system comes up
+   * @param filters whether a machine is reached only from where its rules let in
+   */
+  public record Offers(
+      NameRule names, List<Licence> licences, boolean bootProtection, boolean filters) {
+    public static final Offers UNTOLD = new Offers(NameRule.ANY, List.of(), false, false);
+
+    public Offers {
+      names = names == null ? NameRule.ANY : names;
+      licences = licences == null ? List.of() : List.copyOf(licences);
+    }
+
+    /** The licences that a system can run under; none where it needs none. */
+    public List<Licence> licencesOf(String os) {
+      return licences.stream().filter(l -> os.startsWith(l.system())).toList();
+    }
+  }
+
+  /**
+   * How a system may be licensed.
+   *
+   * @param id by which it is chosen
+   * @param system with what the names of the systems begin that it is for
+   */
+  public record Licence(String id, String system) {}
 
   /** A storage or storage class. */
   public record Storage(
@@ -227,8 +293,45 @@ public record Inventory(
     }
   }
 
-  /** Upper bounds of the account, and what is used of them. */
-  public record Quota(int machines, int machinesUsed, long volumeGib, long volumeGibUsed) {}
+  /**
+   * Upper bounds of the account, and what is used of them.
+   *
+   * @param shares what of it has an owner's tag; null where the platform does not tell
+   */
+  public record Quota(
+      int machines, int machinesUsed, long volumeGib, long volumeGibUsed, List<Share> shares) {
+    public Quota {
+      shares = shares == null ? null : List.copyOf(shares);
+    }
+
+    /** A quota whose use is not told by owners. */
+    public Quota(int machines, int machinesUsed, long volumeGib, long volumeGibUsed) {
+      this(machines, machinesUsed, volumeGib, volumeGibUsed, null);
+    }
+
+    /**
+     * What a tow has of it, nothing if it has nothing; none where the platform does not tell.
+     *
+     * @param tow with which its tag ends
+     */
+    public Optional<Share> of(String tow) {
+      return Optional.ofNullable(shares)
+          .map(
+              all ->
+                  all.stream()
+                      .filter(x -> x.owner().endsWith("/" + tow))
+                      .reduce(
+                          new Share("", 0, 0),
+                          (x, y) ->
+                              new Share(
+                                  y.owner(),
+                                  x.machines() + y.machines(),
+                                  x.volumeBytes() + y.volumeBytes())));
+    }
+  }
+
+  /** What is used under one owner's tag. */
+  public record Share(String owner, int machines, long volumeBytes) {}
 
   /** A network by id or name. */
   public Optional<Network> network(String ref) {

@@ -5,6 +5,7 @@ import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Objects;
 import java.util.Set;
 
 /**
@@ -60,6 +61,18 @@ public record Proof(
     }
     if (!placement.zone().equals(now.placement.zone())) {
       changed.add("zone");
+    }
+    if (!placement.name().equals(now.placement.name())) {
+      changed.add("the name at the target");
+    }
+    if (!placement.licence().equals(now.placement.licence())) {
+      changed.add("the licence");
+    }
+    if (placement.bootProtection() != now.placement.bootProtection()) {
+      changed.add("boot protection");
+    }
+    if (!Objects.equals(placement.ingress(), now.placement.ingress())) {
+      changed.add("what is let in");
     }
     if (cpus != now.cpus || memoryMib != now.memoryMib || !firmware.equals(now.firmware)) {
       changed.add("the machine's hardware");

@@ -65,24 +65,28 @@ class SubnetTest {
 
   @Test
   void theLowestFreeAddressIsGivenOut() {
-    assertEquals(Optional.of("10.9.0.2"), subnet("10.9.0.0/24").free(Set.of()));
-    assertEquals(Optional.of("10.9.0.3"), subnet("10.9.0.0/24").free(Set.of("10.9.0.2")));
-    assertEquals(Optional.of("2001:db8::3"), subnet("2001:db8::/64").free(Set.of("2001:db8::2")));
+    assertEquals(Optional.of("10.9.0.2"), subnet("10.9.0.0/24").free("", "", Set.of()::contains));
+    assertEquals(
+        Optional.of("10.9.0.3"), subnet("10.9.0.0/24").free("", "", Set.of("10.9.0.2")::contains));
+    assertEquals(
+        Optional.of("2001:db8::3"),
+        subnet("2001:db8::/64").free("", "", Set.of("2001:db8::2")::contains));
     // A /30 has two addresses for hosts, and the first is the gateway's.
-    assertEquals(Optional.of("10.9.0.2"), subnet("10.9.0.0/30").free(Set.of()));
-    assertEquals(Optional.empty(), subnet("10.9.0.0/30").free(Set.of("10.9.0.2")));
-    assertEquals(Optional.empty(), subnet("10.9.0.0/32").free(Set.of()));
-    assertEquals(Optional.empty(), subnet("10.9.0.0/31").free(Set.of()));
-    assertEquals(Optional.empty(), subnet("2001:db8::/128").free(Set.of()));
+    assertEquals(Optional.of("10.9.0.2"), subnet("10.9.0.0/30").free("", "", Set.of()::contains));
+    assertEquals(
+        Optional.empty(), subnet("10.9.0.0/30").free("", "", Set.of("10.9.0.2")::contains));
+    assertEquals(Optional.empty(), subnet("10.9.0.0/32").free("", "", Set.of()::contains));
+    assertEquals(Optional.empty(), subnet("10.9.0.0/31").free("", "", Set.of()::contains));
+    assertEquals(Optional.empty(), subnet("2001:db8::/128").free("", "", Set.of()::contains));
   }
 
   @Test
   void everyAddressIsGivenOutOnceUntilTheRangeIsFull() {
     Set<String> taken = new HashSet<>();
-    Optional<String> next = subnet("192.0.2.0/26").free(taken);
+    Optional<String> next = subnet("192.0.2.0/26").free("", "", taken::contains);
     while (next.isPresent()) {
       assertTrue(taken.add(next.get()));
-      next = subnet("192.0.2.0/26").free(taken);
+      next = subnet("192.0.2.0/26").free("", "", taken::contains);
     }
     assertEquals(64 - 3, taken.size());
   }

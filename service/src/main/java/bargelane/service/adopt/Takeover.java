@@ -51,6 +51,7 @@ final class Takeover {
     SiteEntity away = f.side() == Side.AWAY ? here : shore(s, m.away(), m, now);
     boolean runsHere = f.runsHere();
     Side standing = runsHere ? f.side() : f.side().other();
+    String lane = Lanes.known(s, m.lane().name(), home, away, m.lane().plan()).id;
     FromManifests records =
         new FromManifests(
             s,
@@ -59,7 +60,7 @@ final class Takeover {
                 .toList(),
             new FromManifests.Into(
                 Waves.add(s, m.wave(), now).id,
-                Lanes.known(s, m.lane().name(), home, away, m.lane().plan()).id,
+                lane,
                 Timetables.known(s, m.timetable()).id,
                 here.id,
                 standing,
@@ -67,9 +68,11 @@ final class Takeover {
                 now));
     TowEntity tow = records.tow();
     for (Manifest.Machine x : m.machines()) {
+      String machine = Machines.known(s, home, x.facts(), x.labels(), now).id;
+      Lanes.decided(s, lane, x.rules(machine));
       records.member(
           x,
-          Machines.known(s, home, x.facts(), x.labels(), now).id,
+          machine,
           runsHere ? Optional.of(f.standing().get(x.id())).map(Takeover::berth) : Optional.empty());
     }
     List<LegEntity> legs = records.legs(runsHere);

@@ -2,10 +2,15 @@ package bargelane.service.lane;
 
 import bargelane.api.LaneAdd;
 import bargelane.api.LaneView;
+import bargelane.api.RuleChanges;
+import bargelane.api.RuleView;
+import bargelane.api.SettingView;
+import bargelane.api.ShoreView;
 import bargelane.api.SuggestionView;
 import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 import bargelane.service.http.Request;
+import java.util.List;
 
 /** Endpoints of lanes. */
 public record LaneApi(Lanes lanes) implements Endpoints.Room {
@@ -23,6 +28,20 @@ public record LaneApi(Lanes lanes) implements Endpoints.Room {
             "Joins for what is joined to nothing, with reasons",
             Need.READ)
         .lists(SuggestionView.class, r -> lanes.suggestions(r.path("lane")));
+    e.get("/lanes/{lane}/shores", "What is at both ends, and what of it is joined", Need.READ)
+        .lists(ShoreView.class, r -> lanes.shores(r.path("lane")));
+    e.get("/lanes/{lane}/rules", "What a lane decides, and for whom", Need.READ)
+        .lists(RuleView.class, r -> lanes.rules(r.path("lane")));
+    e.put("/lanes/{lane}/rules", "Decide for a lane, a wave, a machine or a part of it", Need.PLAN)
+        .changes(r -> new RulesBefore(lanes.rules(r.path("lane"))))
+        .longest(Endpoints.LIST_BODY)
+        .takes(RuleChanges.class)
+        .gives(LaneView.class, (r, b) -> tagged(r, lanes.decide(r.path("lane"), b, r.revision())));
+    e.get(
+            "/lanes/{lane}/settings",
+            "What can be decided on a lane, and what its target takes",
+            Need.READ)
+        .lists(SettingView.class, r -> lanes.settings(r.path("lane")));
     e.put("/lanes/{lane}", "Change a lane's joins", Need.PLAN)
         .changes(r -> lanes.view(r.path("lane")))
         .takes(LaneAdd.class)
@@ -31,6 +50,9 @@ public record LaneApi(Lanes lanes) implements Endpoints.Room {
         .changes(r -> lanes.view(r.path("lane")))
         .does(r -> lanes.remove(r.path("lane")));
   }
+
+  /** The rules as they stand before a change, for the audit. */
+  record RulesBefore(List<RuleView> changes) {}
 
   private static LaneView tagged(Request r, LaneView lane) {
     r.tag(lane.revision());

@@ -2,12 +2,19 @@ package bargelane.service.lane;
 
 import bargelane.api.LaneAdd;
 import bargelane.api.LaneView;
+import bargelane.api.RuleChange;
+import bargelane.api.RuleChanges;
+import bargelane.api.RuleView;
+import bargelane.api.SettingView;
+import bargelane.api.ShoreView;
 import bargelane.api.SuggestionView;
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Remedy;
 import bargelane.core.lane.Joins;
 import bargelane.core.lane.LanePlan;
+import bargelane.core.lane.Rule;
+import bargelane.core.lane.Rules;
 import bargelane.core.lane.Suggestions;
 import bargelane.core.site.Inventory;
 import bargelane.service.event.Events;
@@ -19,6 +26,7 @@ import bargelane.service.site.Inventories;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.SiteTenant;
 import bargelane.service.site.Sites;
+import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
@@ -30,6 +38,9 @@ import org.hibernate.exception.ConstraintViolationException;
 
 /** Lanes and their joins. */
 public final class Lanes implements SiteTenant {
+
+  /** Decisions that one call makes: those of an address plan of 20,000 cards, and some more. */
+  private static final int MOST_CHANGES = 50_000;
 
   private final Db db;
   private final Events events;
@@ -98,6 +109,11 @@ public final class Lanes implements SiteTenant {
     return lane;
   }
 
+  /** Makes decisions for machines that are taken over with their waves. */
+  public static void decided(Session s, String lane, List<Rule> rules) {
+    LaneRuleStore.put(s, lane, rules);
+  }
+
   private static String required(String field, String value) {
     if (value == null || value.isBlank()) {
       throw ProblemException.invalid("field-missing", "'" + field + "' is missing", "give it");
@@ -120,14 +136,97 @@ public final class Lanes implements SiteTenant {
           LaneEntity lane = find(s, ref);
           // Of two at once the second waits here, and sees what the first changed.
           s.refresh(lane, LockMode.PESSIMISTIC_WRITE);
-          if (revision.isPresent() && revision.get() != lane.version) {
-            throw new ProblemException(
-                412,
-                "changed-meanwhile",
-                "lane " + lane.name + " is at revision " + lane.version + ", not " + revision.get(),
-                "read it again and repeat the change");
-          }
+          unchanged(lane, revision);
           lane.plan = Json.text(plan(asked, Json.read(lane.plan, LanePlan.class)));
+          tell(s, lane, "changed");
+          s.flush();
+          return view(s, lane);
+        });
+  }
+
+  private static void unchanged(LaneEntity lane, Optional<Long> revision) {
+    if (revision.isPresent() && revision.get() != lane.version) {
+      throw new ProblemException(
+          412,
+          "changed-meanwhile",
+          "lane " + lane.name + " is at revision " + lane.version + ", not " + revision.get(),
+          "read it again and repeat the change");
+    }
+  }
+
+  /** What a lane decides: what it joins, and what holds for some machines only. */
+  public List<RuleView> rules(String ref) {
+    return db.tx(s -> RuleViews.of(s, find(s, ref)));
+  }
+
+  /** What is at both ends of a lane, and what of it is joined. */
+  public List<ShoreView> shores(String ref) {
+    return db.tx(s -> ShoreViews.of(s, find(s, ref)));
+  }
+
+  /** What can be decided on a lane, with what its target takes. */
+  public List<SettingView> settings(String ref) {
+    return db.tx(
+        s -> Choices.of(new Inventories(s).maybe(s.find(SiteEntity.class, find(s, ref).toSiteId))));
+  }
+
+  /** Makes decisions, or takes them back, all or none, if nobody has since {@code revision}. */
+  public LaneView decide(String ref, RuleChanges asked, Optional<Long> revision) {
+    if (asked.changes() == null || asked.changes().isEmpty()) {
+      throw ProblemException.invalid("changes-missing", "nothing is to be decided", "give a rule");
+    }
+    if (asked.changes().size() > MOST_CHANGES) {
+      throw ProblemException.invalid(
+          "changes-too-many",
+          asked.changes().size()
+              + " decisions at once, and at most "
+              + MOST_CHANGES
+              + " are allowed",
+          "make them in parts");
+    }
+    return db.tx(
+        s -> {
+          LaneEntity lane = find(s, ref);
+          s.refresh(lane, LockMode.PESSIMISTIC_WRITE);
+          unchanged(lane, revision);
+          SiteEntity to = s.find(SiteEntity.class, lane.toSiteId);
+          Inventories shores = new Inventories(s);
+          Decisions decisions =
+              new Decisions(
+                  s,
+                  lane,
+                  to.name,
+                  shores.maybe(s.find(SiteEntity.class, lane.fromSiteId)),
+                  shores.maybe(to));
+          LanePlan plan = Json.read(lane.plan, LanePlan.class);
+          decisions.expect(asked.changes());
+          List<Rule> made = new ArrayList<>();
+          for (RuleChange change : asked.changes()) {
+            if (change == null) {
+              throw ProblemException.invalid("rule-missing", "a rule is null", "leave it out");
+            }
+            Rule rule = decisions.read(change);
+            Optional<LanePlan> changed = Decisions.document(plan, rule);
+            if (changed.isPresent() || rule.value().isEmpty()) {
+              // What is taken back may have been made just before.
+              LaneRuleStore.put(s, lane.id, made);
+              made.clear();
+              boolean dropped = LaneRuleStore.drop(s, lane.id, rule);
+              if (rule.value().isEmpty() && !dropped && changed.orElse(plan).equals(plan)) {
+                throw ProblemException.invalid(
+                    "rule-not-set",
+                    rule.setting().word() + " is not set for " + rule.scope().said() + " itself",
+                    Remedy.of("see what is set", Action.LANE_RULES, lane.name));
+              }
+            } else {
+              made.add(rule);
+            }
+            plan = changed.orElse(plan);
+          }
+          LaneRuleStore.put(s, lane.id, made);
+          lane.plan = Json.text(plan);
+          // A row that changes is a change of the lane for whoever read it before.
+          s.lock(lane, LockMode.PESSIMISTIC_FORCE_INCREMENT);
           tell(s, lane, "changed");
           s.flush();
           return view(s, lane);
@@ -198,8 +297,7 @@ public final class Lanes implements SiteTenant {
         });
   }
 
-  private static Map<String, List<String>> addresses(
-      Inventories shores, SiteEntity site, Inventory of) {
+  static Map<String, List<String>> addresses(Inventories shores, SiteEntity site, Inventory of) {
     return shores.taken(site, of.networks().stream().map(Inventory.Network::id).toList()).stream()
         .collect(
             Collectors.groupingBy(
@@ -208,7 +306,7 @@ public final class Lanes implements SiteTenant {
   }
 
   /** What is on each storage of a site. */
-  private static Map<String, Suggestions.Load> loads(Session s, SiteEntity site) {
+  static Map<String, Suggestions.Load> loads(Session s, SiteEntity site) {
     Map<String, Suggestions.Load> loads = new HashMap<>();
     s.createNativeQuery(
             "select d->>'storage', count(*), max(cast(d->>'bytes' as bigint)) from machine m"
@@ -259,7 +357,7 @@ public final class Lanes implements SiteTenant {
     LanePlan plan = Json.read(lane.plan, LanePlan.class);
     SiteEntity from = s.find(SiteEntity.class, lane.fromSiteId);
     SiteEntity to = s.find(SiteEntity.class, lane.toSiteId);
-    LanePlan reverse = plan.reverse();
+    LanePlan.Reverse reverse = plan.reverse();
     return new LaneView(
         lane.id,
         lane.name,
@@ -272,16 +370,17 @@ public final class Lanes implements SiteTenant {
         plan.zone(),
         plan.keepAddresses(),
         lane.version,
-        Sites.views(findings(shores, lane, plan, from, to)));
+        Sites.views(
+            findings(shores, lane, new Rules(plan, LaneRuleStore.all(s, lane.id)), from, to)));
   }
 
   /** What is not joined, or joined to something that does not exist. */
   private static List<Finding> findings(
-      Inventories shores, LaneEntity lane, LanePlan plan, SiteEntity from, SiteEntity to) {
+      Inventories shores, LaneEntity lane, Rules rules, SiteEntity from, SiteEntity to) {
     Optional<Inventory> source = shores.maybe(from);
     Optional<Inventory> target = shores.maybe(to);
     return source.isEmpty() || target.isEmpty()
         ? List.of()
-        : new Joins(plan, lane.name, source.get(), target.get(), to.name).findings();
+        : new Joins(rules, lane.name, source.get(), target.get(), to.name).findings();
   }
 }

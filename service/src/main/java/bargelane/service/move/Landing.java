@@ -118,9 +118,11 @@ final class Landing {
         f.os(),
         f.firmware(),
         p.zone(),
+        p.licence(),
+        p.bootProtection(),
         disks,
         p.nics(),
-        f.ingress(),
+        p.ingressOf(f.ingress()),
         Plans.probe(m).port(),
         labels);
   }
@@ -128,7 +130,7 @@ final class Landing {
   /** Makes the machines at a side from the plan, or gives those that stand there the clones. */
   Outcome define(Work w, Side side) {
     TowState state = moves.state(w);
-    var results = side == Side.AWAY ? services.db().tx(s -> Plans.place(s, state)) : null;
+    var results = side == Side.AWAY ? services.db().tx(s -> Plans.hold(s, state)) : null;
     for (int i = 0; i < state.members.size(); i++) {
       MemberEntity m = state.members.get(i);
       List<String> disks = cloneNames(w, state, m);
@@ -143,13 +145,22 @@ final class Landing {
         compute.attach(berth.get().platformId(), disks);
         w.put(MoveNotes.MACHINES, m.id, berth.get().platformId());
       } else {
-        String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "machine", m.name);
         Placement placement = results.get(i).placement();
-        String id = compute.define(spec(m.name, owner, m, Plans.facts(state, m), placement, disks));
+        if (w.notes().get(MoveNotes.CALLED, m.id).isEmpty()) {
+          w.put(MoveNotes.CALLED, m.id, placement.nameOf(m.name));
+        }
+        String name = called(w, m);
+        String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "machine", name);
+        String id = compute.define(spec(name, owner, m, Plans.facts(state, m), placement, disks));
         w.put(MoveNotes.MACHINES, m.id, id);
       }
     }
     return Outcome.done(String.join(", ", state.members.stream().map(m -> m.name).toList()));
+  }
+
+  /** What this run calls a machine where it makes it, whatever the plan says meanwhile. */
+  private static String called(Work w, MemberEntity m) {
+    return w.notes().get(MoveNotes.CALLED, m.id).orElse(m.name);
   }
 
   /**
@@ -221,12 +232,18 @@ final class Landing {
     TowState state = TowState.load(s, w.subjectId());
     state.tow.landed = winner == Side.AWAY;
     for (MemberEntity m : state.members) {
-      List<String> previous = TowState.berth(m, winner).map(Berth::disks).orElse(List.of());
+      Optional<Berth> before = TowState.berth(m, winner);
+      List<String> previous = before.map(Berth::disks).orElse(List.of());
+      String called = before.map(b -> b.nameOf(m.name)).orElse(called(w, m));
       if (!previous.equals(cloneNames(w, state, m))) {
         TowState.berth(
             m,
             winner,
-            new Berth(w.need(MoveNotes.MACHINES).get(m.id), cloneNames(w, state, m), previous));
+            new Berth(
+                w.need(MoveNotes.MACHINES).get(m.id),
+                cloneNames(w, state, m),
+                previous,
+                called.equals(m.name) ? "" : called));
       }
     }
     Refits.landed(s, w, state.members, winner);
@@ -268,7 +285,8 @@ final class Landing {
         compute.attach(berth.platformId(), berth.disks());
         compute.fence(berth.platformId());
       } else if (TowState.berth(m, side).isEmpty()) {
-        Optional<String> left = services.ledger().remove(state.siteId(side), "machine", m.name);
+        Optional<String> left =
+            services.ledger().remove(state.siteId(side), "machine", called(w, m));
         if (left.isPresent()) {
           return Outcome.waitFor(
               m.name + " can't be removed from " + state.site(side).name + ": " + left.get());
@@ -292,7 +310,7 @@ final class Landing {
         }
         services.ledger().remove(site, "started", previous.get().platformId());
       } else if (TowState.berth(m, side).isEmpty()) {
-        services.ledger().remove(site, "machine", m.name);
+        services.ledger().remove(site, "machine", called(w, m));
       }
     }
     disarm(w, side);

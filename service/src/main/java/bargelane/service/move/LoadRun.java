@@ -56,7 +56,7 @@ final class LoadRun implements RunKind {
   private Outcome replicas(Work w) {
     TowState state = moves.state(w);
     if (state.leg.isEmpty()) {
-      List<Preflight.Result> places = services.db().tx(s -> Plans.place(s, state));
+      List<Preflight.Result> places = services.db().tx(s -> Plans.hold(s, state));
       services
           .db()
           .run(

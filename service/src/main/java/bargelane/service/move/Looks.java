@@ -9,6 +9,7 @@ import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
+import bargelane.service.replication.VolumeNames;
 import bargelane.service.run.Work;
 import bargelane.service.site.Ledger;
 import bargelane.sites.SiteException;
@@ -46,7 +47,7 @@ final class Looks {
 
   /** The yard that looks into a machine's clones, and the volume that it writes. */
   static String yard(Work w, MemberEntity m) {
-    return "bl-" + w.runId() + "-look-" + m.name;
+    return VolumeNames.yard(w.runId(), "look", m);
   }
 
   /**

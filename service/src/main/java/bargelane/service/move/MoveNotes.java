@@ -48,6 +48,9 @@ final class MoveNotes {
   /** Ids at the site of the machines that were started, by member. */
   static final Note<Map<String, String>> MACHINES = Note.each("machines", String.class);
 
+  /** What machines are called at the side where they are made, by member. */
+  static final Note<Map<String, String>> CALLED = Note.each("called", String.class);
+
   /** Where members stood at a side before, by member. */
   static final Note<Map<String, Berth>> PREVIOUS =
       Note.eachAsText("previous", new TypeReference<>() {});

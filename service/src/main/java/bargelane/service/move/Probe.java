@@ -48,14 +48,21 @@ final class Probe {
     }
   }
 
-  /** What is still missing; empty once the machine answers as its plan wants it. */
-  static Optional<String> of(Compute compute, String id, String name, ProbePlan plan) {
+  /**
+   * What is still missing; empty once the machine answers as its plan wants it.
+   *
+   * @param called what its platform calls it; it may say either name of itself
+   */
+  static Optional<String> of(
+      Compute compute, String id, String name, String called, ProbePlan plan) {
     if (plan.kind() == ProbePlan.Kind.NONE) {
       return Optional.empty();
     }
     Compute.WayIn way = compute.wayIn(id, plan.port());
     try {
-      return plan.kind() == ProbePlan.Kind.TCP ? tcp(way, name) : http(way, name, plan.path());
+      return plan.kind() == ProbePlan.Kind.TCP
+          ? tcp(way, name)
+          : http(way, name, called, plan.path());
     } catch (IOException e) {
       return Optional.of(name + " does not answer yet: " + e.getMessage());
     } catch (InterruptedException e) {
@@ -65,12 +72,13 @@ final class Probe {
     }
   }
 
-  private static Optional<String> http(Compute.WayIn way, String name, String path)
+  private static Optional<String> http(Compute.WayIn way, String name, String called, String path)
       throws IOException, InterruptedException {
     URI uri = URI.create("http://" + way.host() + ":" + way.port() + path);
     HttpResponse<byte[]> r = answer(HttpRequest.newBuilder(uri).build());
     String told = name(r.body());
-    return r.statusCode() < 400 && (told.isEmpty() || told.startsWith(name))
+    return r.statusCode() < 400
+            && (told.isEmpty() || told.startsWith(name) || told.startsWith(called))
         ? Optional.empty()
         : Optional.of(
             name

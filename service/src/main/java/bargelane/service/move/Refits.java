@@ -26,6 +26,7 @@ import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
+import bargelane.service.replication.VolumeNames;
 import bargelane.service.run.Note;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
@@ -110,7 +111,7 @@ public final class Refits {
   private static final int YARDS = 4;
 
   private static String editYard(Work w, MemberEntity m) {
-    return "bl-" + w.runId() + "-refit-" + m.name;
+    return VolumeNames.yard(w.runId(), "refit", m);
   }
 
   /**

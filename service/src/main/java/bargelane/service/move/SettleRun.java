@@ -89,7 +89,7 @@ final class SettleRun implements RunKind {
         services.ledger().release(site, "volume", disk);
       }
       driver.compute().ownMachine(berth.platformId(), "");
-      services.ledger().release(site, "machine", m.name);
+      services.ledger().release(site, "machine", berth.nameOf(m.name));
     }
   }
 

@@ -81,10 +81,18 @@ final class Starts {
                 .collect(Collectors.joining("; ")));
   }
 
+  /** What a machine's platform calls it at a side. */
+  private static String called(Work w, MemberEntity m, Side side) {
+    return w.get(MoveNotes.CALLED)
+        .map(all -> all.get(m.id))
+        .or(() -> TowState.berth(m, side).map(b -> b.nameOf(m.name)))
+        .orElse(m.name);
+  }
+
   /** What a machine is still waited for; empty once it answers. */
   Optional<String> look(
       Work w, TowState state, Side side, MemberEntity m, Compute compute, String id) {
-    Optional<String> bad = Probe.of(compute, id, m.name, Plans.probe(m));
+    Optional<String> bad = Probe.of(compute, id, m.name, called(w, m, side), Plans.probe(m));
     Optional<BootSign.Seen> seen = console(w, state, side, m, compute, id);
     return bad.map(b -> b + seen.map(s -> "; " + said(s)).orElse(""));
   }
@@ -104,7 +112,7 @@ final class Starts {
       Compute compute,
       String id,
       Instant since) {
-    Optional<String> bad = Probe.of(compute, id, m.name, Plans.probe(m));
+    Optional<String> bad = Probe.of(compute, id, m.name, called(w, m, side), Plans.probe(m));
     Optional<BootSign.Seen> seen = console(w, state, side, m, compute, id);
     if (bad.isEmpty()) {
       return bad;

@@ -5,6 +5,7 @@ import bargelane.core.lane.Placement.PlacedNic;
 import bargelane.core.lane.Preflight;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.PassState;
+import bargelane.core.site.NameRule;
 import bargelane.core.wave.ProbePlan;
 import bargelane.core.wave.Proof;
 import bargelane.service.plan.Plans;
@@ -27,6 +28,8 @@ import bargelane.service.run.RunFailure;
 import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
+import bargelane.service.site.Inventories;
+import bargelane.service.site.SiteEntity;
 import bargelane.sites.Compute;
 import bargelane.text.Sizes;
 import java.util.ArrayList;
@@ -104,8 +107,32 @@ final class TestRun implements RunKind {
     return w.runId().substring(w.runId().indexOf('-') + 1);
   }
 
-  private String machineName(Work w, MemberEntity m) {
-    return m.name + "-test-" + suffix(w);
+  /**
+   * What the machines of the test are called: names that the site takes, of which no two are one.
+   */
+  private Map<String, String> names(Work w, TowState state) {
+    return w.once(
+        MoveNotes.CALLED,
+        () -> {
+          NameRule rule =
+              services
+                  .db()
+                  .tx(
+                      s ->
+                          new Inventories(s).maybe(s.find(SiteEntity.class, state.siteId(side(w)))))
+                  .map(i -> i.offers().names())
+                  .orElse(NameRule.ANY);
+          Map<String, String> names = new LinkedHashMap<>();
+          for (MemberEntity m : state.members) {
+            String name = rule.fit(m.name, "-test-" + suffix(w));
+            names.put(
+                m.id,
+                names.containsValue(name)
+                    ? rule.fit(m.name, "-" + names.size() + "-test-" + suffix(w))
+                    : name);
+          }
+          return names;
+        });
   }
 
   /**
@@ -116,7 +143,7 @@ final class TestRun implements RunKind {
     return w.once(
         MoveNotes.TRIED,
         () -> {
-          List<Preflight.Result> places = services.db().tx(s -> Plans.place(s, state));
+          List<Preflight.Result> places = services.db().tx(s -> Plans.hold(s, state));
           Map<String, Proof> tried = new LinkedHashMap<>();
           for (int i = 0; i < state.members.size(); i++) {
             MemberEntity m = state.members.get(i);
@@ -234,7 +261,7 @@ final class TestRun implements RunKind {
     TowState state = moves.state(w);
     Map<String, Proof> tried = tried(w, state);
     for (MemberEntity m : state.members) {
-      String name = machineName(w, m);
+      String name = names(w, state).get(m.id);
       String owner = services.ledger().plan(state.siteId(side(w)), w.subjectId(), "machine", name);
       Placement plan =
           side(w) == Side.AWAY
@@ -256,7 +283,7 @@ final class TestRun implements RunKind {
                           n.kept(),
                           n.mac()))
               .toList();
-      Placement isolated = new Placement(plan.size(), nics, plan.storages(), plan.zone());
+      Placement isolated = plan.with(nics);
       String id =
           moves
               .compute(state, side(w))
@@ -339,7 +366,7 @@ final class TestRun implements RunKind {
               services.passes().abandon(passId, "given-up", "the test is over");
               close(passId, PassState.FAILED);
             });
-    state.members.forEach(m -> services.ledger().remove(site, "machine", machineName(w, m)));
+    names(w, state).values().forEach(n -> services.ledger().remove(site, "machine", n));
     w.get(MoveNotes.NETWORKS)
         .orElse(Map.of())
         .keySet()

@@ -150,7 +150,10 @@ final class UndoRun implements RunKind {
             .compute(state, side)
             .attach(notes.need(MoveNotes.MACHINES).get(m.id), previous.get().disks());
       } else {
-        services.ledger().remove(state.siteId(side), "machine", m.name);
+        services
+            .ledger()
+            .remove(
+                state.siteId(side), "machine", notes.get(MoveNotes.CALLED, m.id).orElse(m.name));
       }
     }
     landings.takeUpAgain(state, side, notes);

@@ -54,6 +54,9 @@ import bargelane.service.overview.NodesPage;
 import bargelane.service.overview.OverviewApi;
 import bargelane.service.overview.OverviewPage;
 import bargelane.service.overview.WavePages;
+import bargelane.service.plan.AddressLists;
+import bargelane.service.plan.LanePlanApi;
+import bargelane.service.plan.LanePlans;
 import bargelane.service.plan.WaveSizes;
 import bargelane.service.plan.Waves;
 import bargelane.service.platform.Db;
@@ -227,6 +230,8 @@ final class Rooms {
 
     Lanes lanes = new Lanes(db, events);
     apis.add(new LaneApi(lanes));
+    LanePlans lanePlans = new LanePlans(db);
+    apis.add(new LanePlanApi(lanePlans, new AddressLists(db, lanes, lanePlans)));
     for (SiteTenant tenant :
         List.of(lanes, assessments, new GuestsOfSite(), new MachinesOfSite(clock), connections)) {
       sites.add(tenant);

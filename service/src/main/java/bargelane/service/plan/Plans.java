@@ -1,18 +1,18 @@
 package bargelane.service.plan;
 
-import bargelane.core.lane.Joins;
+import bargelane.core.lane.LaneMachine;
 import bargelane.core.lane.LanePlan;
 import bargelane.core.lane.Placement;
 import bargelane.core.lane.Preflight;
-import bargelane.core.site.Inventory;
+import bargelane.core.lane.Rules;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.wave.ProbePlan;
 import bargelane.core.wave.Proof;
+import bargelane.service.lane.LaneRuleStore;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.TowState;
 import bargelane.service.site.Inventories;
-import bargelane.service.site.Sites;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.util.List;
 import java.util.Optional;
@@ -35,25 +35,45 @@ public final class Plans {
 
   /** Preflight of all members, in their order. */
   public static List<Preflight.Result> place(Session s, TowState state) {
-    return place(new Inventories(s), state);
+    return place(s, new Inventories(s), state);
   }
 
   /** Preflight of all members, where a page asks for several tows' and reads each site once. */
-  static List<Preflight.Result> place(Inventories shores, TowState state) {
-    LanePlan plan = Json.read(state.lane.plan, LanePlan.class);
-    Inventory away = shores.of(state.away);
-    List<MachineFacts> machines = state.members.stream().map(m -> facts(state, m)).toList();
-    List<Optional<String>> sizes =
-        state.members.stream().map(m -> Optional.of(m.size).filter(x -> !x.isEmpty())).toList();
-    Joins joins = new Joins(plan, state.lane.name, shores.of(state.home), away, state.away.name);
+  static List<Preflight.Result> place(Session s, Inventories inventories, TowState state) {
+    Rules rules =
+        new Rules(
+            Json.read(state.lane.plan, LanePlan.class),
+            LaneRuleStore.of(s, state.lane.id, state.tow.waveId, state.machineIds()));
+    List<LaneMachine> machines = state.members.stream().map(m -> machine(state, m)).toList();
     return new Preflight(
             state.tow.name,
-            plan,
-            joins,
-            away,
-            Sites.capabilities(state.away),
-            shores.taken(state.away, plan.networks().values()))
-        .place(machines, sizes);
+            rules,
+            new Ends(s, inventories, state.lane, state.home, state.away)
+                .shores(rules, machines, state))
+        .place(machines);
+  }
+
+  private static LaneMachine machine(TowState state, MemberEntity m) {
+    return new LaneMachine(
+        m.machineId,
+        state.tow.waveId,
+        state.allLabels.get(m.machineId),
+        facts(state, m),
+        Optional.of(m.size).filter(x -> !x.isEmpty()));
+  }
+
+  /**
+   * Preflight of all members before something is made by it: the addresses that they get are theirs
+   * from now on, whatever other waves are planned meanwhile.
+   */
+  public static List<Preflight.Result> hold(Session s, TowState state) {
+    GivenAddresses.lock(s, state.away.id);
+    List<Preflight.Result> places = place(s, state);
+    for (int i = 0; i < places.size(); i++) {
+      GivenAddresses.put(
+          s, state.away.id, state.members.get(i).id, places.get(i).placement().nics());
+    }
+    return places;
   }
 
   public static MachineFacts facts(TowState state, MemberEntity member) {

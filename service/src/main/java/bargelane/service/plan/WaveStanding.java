@@ -56,7 +56,7 @@ public record WaveStanding(
    * @param shores shared by all that one page asks for, so that it reads each site once
    */
   public static WaveStanding of(Session s, Inventories shores, TowState state, Instant now) {
-    List<Preflight.Result> places = Plans.place(shores, state);
+    List<Preflight.Result> places = Plans.place(s, shores, state);
     Optional<PointEntity> newest = state.leg.flatMap(l -> TowState.newestPoint(s, l));
     Exposure exposure =
         Exposure.at(now, newest.map(p -> p.asOf), Duration.ofSeconds(state.timetable.rpoSeconds));

@@ -1,6 +1,10 @@
 package bargelane.service.replication;
 
+import bargelane.core.lane.LaneMachine;
 import bargelane.core.lane.LanePlan;
+import bargelane.core.lane.Rule;
+import bargelane.core.lane.RuleScope;
+import bargelane.core.lane.Rules;
 import bargelane.core.replication.Direction;
 import bargelane.core.replication.PassKind;
 import bargelane.core.replication.Verification;
@@ -10,6 +14,7 @@ import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.site.SiteKind;
 import bargelane.core.wave.ProbePlan;
 import bargelane.core.word.Worded;
+import bargelane.service.lane.LaneRuleStore;
 import bargelane.service.platform.Json;
 import bargelane.service.site.Inventories;
 import bargelane.service.site.SiteEntity;
@@ -69,7 +74,13 @@ public record Manifest(
     List<Machine> machines) {
 
   /** The first line's value. */
-  public static final String FORMAT = "bargelane/manifest/4";
+  public static final String FORMAT = "bargelane/manifest/5";
+
+  /** The version before, which is read too: it told of no settings. */
+  private static final String FORMER = "bargelane/manifest/4";
+
+  /** Most characters of a setting's value. */
+  private static final int LONGEST_VALUE = 8_000;
 
   /** The name of the file. */
   public static final String FILE = "manifest";
@@ -168,7 +179,49 @@ public record Manifest(
       Berth away,
       JsonNode probe,
       Refit refit,
-      List<Disk> disks) {}
+      List<Disk> disks,
+      List<Setting> settings) {
+
+    /** What holds of it besides the lane's joins, as rules for it alone. */
+    public List<Rule> rules(String machine) {
+      return settings == null ? List.of() : settings.stream().map(x -> x.rule(machine)).toList();
+    }
+  }
+
+  /**
+   * What was decided of a machine, or of one of its cards and disks.
+   *
+   * @param scope machine, card or disk
+   * @param part the card or disk, from 0; -1 for the machine
+   */
+  public record Setting(String scope, int part, String setting, String value) {
+    private Rule rule(String machine) {
+      return new Rule(
+          Worded.of(RuleScope.class, scope),
+          machine,
+          part,
+          Worded.of(bargelane.core.lane.Setting.class, setting),
+          value);
+    }
+
+    /** Whether it can hold of a machine with these facts. */
+    private boolean fits(MachineFacts facts) {
+      Rule r = rule("");
+      int parts =
+          switch (r.scope()) {
+            case CARD -> facts.nics().size();
+            case DISK -> facts.disks().size();
+            case MACHINE -> 0;
+            default -> -1;
+          };
+      return parts >= 0
+          && (parts == 0 ? part == Rule.WHOLE : part >= 0 && part < parts)
+          && r.setting().scopes().contains(r.scope())
+          && value != null
+          && !value.isEmpty()
+          && value.length() <= LONGEST_VALUE;
+    }
+  }
 
   /** What was decided and done of a machine's refit. */
   @JsonInclude(JsonInclude.Include.NON_NULL)
@@ -210,7 +263,7 @@ public record Manifest(
       long sent) {}
 
   /** Both sides of a tow's lane, as they are recorded. */
-  public record Shores(Shore home, Shore away) {
+  public record Shores(Shore home, Shore away, Rules rules) {
 
     /** Reads them. */
     public static Shores of(Session s, TowState state) {
@@ -218,7 +271,9 @@ public record Manifest(
       LanePlan plan = Json.read(state.lane.plan, LanePlan.class);
       return new Shores(
           shore(inventories, state.home, plan.networks().keySet(), plan.storages().keySet()),
-          shore(inventories, state.away, plan.networks().values(), plan.storages().values()));
+          shore(inventories, state.away, plan.networks().values(), plan.storages().values()),
+          new Rules(
+              plan, LaneRuleStore.of(s, state.lane.id, state.tow.waveId, state.machineIds())));
     }
 
     private static Shore shore(
@@ -279,7 +334,9 @@ public record Manifest(
                 state.timetable.keepPoints,
                 state.timetable.verify,
                 state.timetable.quiesce),
-            state.members.stream().map(m -> machine(m, state, disks.apply(m))).toList())
+            state.members.stream()
+                .map(m -> machine(m, state, shores.rules(), disks.apply(m)))
+                .toList())
         .file();
   }
 
@@ -293,7 +350,20 @@ public record Manifest(
     }
   }
 
-  private static Machine machine(MemberEntity m, TowState state, List<Disk> disks) {
+  private static Machine machine(MemberEntity m, TowState state, Rules rules, List<Disk> disks) {
+    MachineFacts facts = Json.read(state.facts.get(m.machineId), MachineFacts.class);
+    List<Setting> settings =
+        rules
+            .alone(
+                new LaneMachine(
+                    m.machineId,
+                    state.tow.waveId,
+                    state.allLabels.get(m.machineId),
+                    facts,
+                    Optional.empty()))
+            .stream()
+            .map(r -> new Setting(r.scope().word(), r.part(), r.setting().word(), r.value()))
+            .toList();
     return new Machine(
         m.id,
         m.name,
@@ -301,12 +371,13 @@ public record Manifest(
         m.size,
         m.sizeBasis,
         state.labels.get(m.machineId),
-        Json.read(state.facts.get(m.machineId), MachineFacts.class),
+        facts,
         TowState.berth(m, Side.HOME).orElse(null),
         TowState.berth(m, Side.AWAY).orElse(null),
         tree(m.probe),
         new Refit(m.refitWord, Json.read(m.refitOffers, WORDS), tree(m.refitMade)),
-        disks);
+        disks,
+        settings);
   }
 
   private static JsonNode tree(String json) {
@@ -335,7 +406,7 @@ public record Manifest(
       throw new UnreadableException("its manifest is no YAML");
     }
     String format = tree == null ? "" : tree.path("format").asText();
-    if (!format.equals(FORMAT)) {
+    if (!format.equals(FORMAT) && !format.equals(FORMER)) {
       throw new UnreadableException(
           format.startsWith("bargelane/manifest/")
               ? "its manifest is of the format " + format + ", and " + FORMAT + " is needed"
@@ -413,6 +484,7 @@ public record Manifest(
         && m.refit != null
         && m.refit.word != null
         && m.refit.offers != null
+        && (m.settings == null || m.settings.stream().allMatch(x -> x.fits(m.facts)))
         && m.disks != null
         && m.disks.size() == m.facts.disks().size()
         && m.disks.stream().map(Disk::disk).distinct().count() == m.disks.size()

@@ -47,6 +47,9 @@ public final class TowState {
   /** Labels by hand of each machine, by machine id. */
   public final Map<String, Map<String, String>> labels = new HashMap<>();
 
+  /** All labels of each machine, those of its platform and of rules among them, by machine id. */
+  public final Map<String, Map<String, String>> allLabels = new HashMap<>();
+
   /** Of the leg, by member and disk. */
   public final List<ReplicaEntity> replicas;
 
@@ -64,6 +67,7 @@ public final class TowState {
             tow.id);
     for (MemberEntity m : members) {
       MachineEntity machine = s.find(MachineEntity.class, m.machineId);
+      allLabels.put(m.machineId, Json.read(machine.labels, LABELS));
       facts.put(m.machineId, machine.facts);
       labels.put(m.machineId, Json.read(machine.ownLabels, LABELS));
     }

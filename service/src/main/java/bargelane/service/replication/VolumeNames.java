@@ -5,7 +5,7 @@ import java.security.MessageDigest;
 import java.security.NoSuchAlgorithmException;
 import java.util.HexFormat;
 
-/** Names of the volumes that are made for a machine's disks. */
+/** Names of what is made for a machine at a site: its disks' volumes, and yards. */
 public final class VolumeNames {
 
   /** The longest part that is the machine's name: a file's name may have 255 bytes. */
@@ -21,6 +21,16 @@ public final class VolumeNames {
    */
   public static String volume(String of, MemberEntity machine, int disk) {
     return "bl-" + of + "-" + part(machine.name) + "-d" + disk;
+  }
+
+  /**
+   * The name of a machine of ours that works for another one for a while.
+   *
+   * @param of id of the run that it is made for
+   * @param what it does
+   */
+  public static String yard(String of, String what, MemberEntity machine) {
+    return "bl-" + of + "-" + what + "-" + part(machine.name);
   }
 
   private static String digest(String name) {

@@ -5,6 +5,7 @@ import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.site.Inventory.Network;
 import bargelane.core.site.Inventory.Nic;
+import bargelane.core.site.Inventory.Offers;
 import bargelane.core.site.Inventory.Quota;
 import bargelane.core.site.Inventory.Size;
 import bargelane.core.site.Inventory.SizeLimits;
@@ -24,6 +25,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.function.Supplier;
 import org.hibernate.Session;
 
 /**
@@ -38,6 +40,7 @@ public final class Inventories {
 
   private final Session session;
   private final Map<String, Inventory> read = new HashMap<>();
+  private final Map<String, Object> asked = new HashMap<>();
 
   public Inventories(Session session) {
     this.session = session;
@@ -66,7 +69,7 @@ public final class Inventories {
   }
 
   private static final String NETWORKS =
-      "select id, name, zone, cidr, isolated from site_network where site_id = ?";
+      "select id, name, zone, cidr, isolated, reserved from site_network where site_id = ?";
   private static final String STORAGES =
       "select id, name, media, price_gib_month, currency, gib, operations, throughput_mib"
           + " from site_storage where site_id = ?";
@@ -104,7 +107,12 @@ public final class Inventories {
 
   private static Network network(ResultSet r) throws SQLException {
     return new Network(
-        r.getString(1), r.getString(2), r.getString(3), r.getString(4), r.getBoolean(5));
+        r.getString(1),
+        r.getString(2),
+        r.getString(3),
+        r.getString(4),
+        r.getBoolean(5),
+        List.of((String[]) r.getArray(6).getArray()));
   }
 
   private static Storage storage(ResultSet r) throws SQLException {
@@ -132,7 +140,8 @@ public final class Inventories {
                     site.id,
                     Inventories::size),
                 Json.read(site.zones, new TypeReference<List<String>>() {}),
-                Json.read(site.quota, Quota.class)));
+                Json.read(site.quota, Quota.class),
+                site.offers == null ? Offers.UNTOLD : Json.read(site.offers, Offers.class)));
   }
 
   private static Size size(ResultSet r) throws SQLException {
@@ -171,8 +180,27 @@ public final class Inventories {
     }
   }
 
+  /**
+   * What several readers of one transaction ask, read once.
+   *
+   * @param what names it, and all that it depends on
+   */
+  @SuppressWarnings("unchecked")
+  public <T> T once(String what, Supplier<T> answer) {
+    Object known = asked.get(what);
+    if (known == null) {
+      known = answer.get();
+      asked.put(what, known);
+    }
+    return (T) known;
+  }
+
   /** Addresses that machines of the site's own have on some of its networks. */
   public List<Nic> taken(SiteEntity site, Collection<String> networks) {
+    return once("taken " + site.id + " " + networks, () -> readTaken(site, networks));
+  }
+
+  private List<Nic> readTaken(SiteEntity site, Collection<String> networks) {
     return session.doReturningWork(
         c -> {
           try (PreparedStatement s =
@@ -197,7 +225,13 @@ public final class Inventories {
     Optional<Inventory> former = maybe(site);
     Inventory offers =
         new Inventory(
-            List.of(), now.networks(), now.storages(), now.sizes(), now.zones(), now.quota());
+            List.of(),
+            now.networks(),
+            now.storages(),
+            now.sizes(),
+            now.zones(),
+            now.quota(),
+            now.offers());
     read.put(site.id, offers);
     session.doWork(
         c -> {
@@ -218,6 +252,9 @@ public final class Inventories {
     }
     if (former.isEmpty() || !former.get().quota().equals(now.quota())) {
       site.quota = Json.text(now.quota());
+    }
+    if (site.offers == null || !former.get().offers().equals(now.offers())) {
+      site.offers = Json.text(now.offers());
     }
   }
 
@@ -258,7 +295,7 @@ public final class Inventories {
     instead(
         c,
         "site_network",
-        "id, name, zone, cidr, isolated",
+        "id, name, zone, cidr, isolated, reserved",
         site,
         all,
         (s, n) -> {
@@ -267,6 +304,7 @@ public final class Inventories {
           s.setString(5, n.zone());
           s.setString(6, n.cidr());
           s.setBoolean(7, n.isolated());
+          s.setArray(8, array(c, "text", n.reserved()));
         });
   }
 

@@ -59,6 +59,10 @@ public class SiteEntity {
   @JdbcTypeCode(SqlTypes.JSON)
   public String quota;
 
+  /** What it takes and refuses of machines; none until its inventory was read by this version. */
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String offers;
+
   /** Keeps the address with what was chosen there at first, and not what comes later. */
   public void settle(String settled) {
     if (settled.startsWith(address)) {

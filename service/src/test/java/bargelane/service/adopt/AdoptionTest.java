@@ -21,6 +21,9 @@ import bargelane.api.AdoptRequest;
 import bargelane.api.AdoptionView;
 import bargelane.api.AdoptionWave;
 import bargelane.api.FindingView;
+import bargelane.core.lane.Rule;
+import bargelane.core.lane.RuleScope;
+import bargelane.core.lane.Setting;
 import bargelane.core.replication.Direction;
 import bargelane.core.replication.LegState;
 import bargelane.core.replication.Verification;
@@ -29,6 +32,7 @@ import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.site.SiteKind;
 import bargelane.service.event.Events;
+import bargelane.service.lane.LaneRuleStore;
 import bargelane.service.move.Parting;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
@@ -209,6 +213,11 @@ class AdoptionTest {
     files.put(name + "/manifest", manifest);
   }
 
+  private static final List<Manifest.Setting> SETTINGS =
+      List.of(
+          new Manifest.Setting("card", 0, "address", "10.0.0.9"),
+          new Manifest.Setting("machine", -1, "name", "books"));
+
   private static Manifest manifest(int number, Instant asOf, String tow) {
     return manifest(number, asOf, tow, 40);
   }
@@ -265,7 +274,8 @@ class AdoptionTest {
                         "copy-digests",
                         "copy",
                         "copy-digests",
-                        "shelf")))));
+                        "shelf")),
+                SETTINGS)));
   }
 
   private AdoptionView adopt(boolean serviceGone, boolean removeMachines) {
@@ -335,6 +345,13 @@ class AdoptionTest {
     assertEquals("http://home", state.home.address);
     assertEquals(Map.of("owner", NASTY), state.labels.get(state.members.get(0).machineId));
     assertEquals(15, state.timetable.everySeconds);
+    String machine = state.members.get(0).machineId;
+    assertEquals(
+        List.of(
+            new Rule(RuleScope.CARD, machine, 0, Setting.ADDRESS, "10.0.0.9"),
+            new Rule(RuleScope.MACHINE, machine, Setting.NAME, "books")),
+        db.tx(s -> LaneRuleStore.all(s, state.lane.id)),
+        "what was decided of its machines goes along");
     LegEntity leg = state.leg.orElseThrow();
     assertEquals(LegState.OPEN, leg.state);
     assertEquals("e", leg.heldBy, "no pass is made until somebody says so");
@@ -467,7 +484,7 @@ class AdoptionTest {
     FindingView finding = found.findings().get(0);
     assertEquals("point-unreadable", finding.code());
     assertTrue(
-        finding.cause().contains("bargelane/manifest/3, and bargelane/manifest/4 is needed"),
+        finding.cause().contains("bargelane/manifest/3, and bargelane/manifest/5 is needed"),
         finding.cause());
     adopt(false, false);
     assertEquals(3, state().tow.points);
@@ -604,7 +621,8 @@ class AdoptionTest {
             x.away(),
             new TextNode("x"),
             x.refit(),
-            x.disks());
+            x.disks(),
+            x.settings());
     Manifest with =
         new Manifest(
             m.format(),
@@ -630,5 +648,29 @@ class AdoptionTest {
             List.of(bad));
     assertThrows(Manifest.UnreadableException.class, () -> Manifest.read(with.file()));
     assertNull(x.probe());
+  }
+
+  @Test
+  void aDecisionThatCanNotBeIsNoManifestAndOneOfTheVersionBeforeHasNone() throws Exception {
+    String file = new String(manifest(1, taken, "home").file(), StandardCharsets.UTF_8);
+    for (String[] bad :
+        new String[][] {
+          {"scope: card", "scope: planet"},
+          {"scope: card", "scope: lane"},
+          {"setting: address", "setting: name"},
+          {"setting: name", "setting: colour"},
+          {"value: books", "value: \"\""},
+          {"value: books", "value: " + "x".repeat(8001)},
+          {"part: 0", "part: 1"},
+          {"part: -1", "part: 0"},
+        }) {
+      assertTrue(file.contains(bad[0]), file);
+      byte[] changed = file.replace(bad[0], bad[1]).getBytes(StandardCharsets.UTF_8);
+      assertThrows(Manifest.UnreadableException.class, () -> Manifest.read(changed), bad[1]);
+    }
+    String before =
+        file.replace(Manifest.FORMAT, "bargelane/manifest/4").replaceAll("(?s)  settings:\n.*", "");
+    Manifest read = Manifest.read(before.getBytes(StandardCharsets.UTF_8));
+    assertEquals(List.of(), read.machines().get(0).rules("m-1"));
   }
 }

@@ -78,7 +78,14 @@ class LanesTest {
             new Inventory(
                 List.of(),
                 List.of(networks).stream()
-                    .map(n -> new Inventory.Network(n, n, "", "10.0.0.0/24", false))
+                    .map(
+                        n ->
+                            new Inventory.Network(
+                                n,
+                                n,
+                                "",
+                                n.startsWith("front") ? "10.0.0.0/24" : "10.0.1.0/24",
+                                false))
                     .toList(),
                 List.of(new Inventory.Storage("shelf", "shelf", "ssd", BigDecimal.ONE, "EUR")),
                 List.of(),

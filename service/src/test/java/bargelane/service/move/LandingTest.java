@@ -18,6 +18,7 @@ import static org.mockito.Mockito.when;
 import bargelane.api.ConsoleView;
 import bargelane.core.finding.Action;
 import bargelane.core.replication.LegState;
+import bargelane.core.site.Inventory;
 import bargelane.core.wave.ProbePlan;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.Berth;
@@ -113,6 +114,52 @@ class LandingTest extends MovesFixture {
                         && spec.disks().equals(List.of(CLONE))
                         && spec.owner().equals("bargelane/in-test/tow")));
     assertEquals(Map.of("mem", "new-1"), work().need(MoveNotes.MACHINES));
+  }
+
+  /**
+   * A name that is decided between the making and the backing out changes nothing of what is made.
+   */
+  @Test
+  void aMachineIsCalledAndRemovedByTheNameThatItWasMadeUnder() {
+    when(away.compute.define(any())).thenReturn("new-1");
+    named("books");
+    db.run(
+        s ->
+            s.createNativeMutationQuery(
+                    "insert into lane_rule (lane_id, scope, subject, part, setting, value, machine_id)"
+                        + " values ('lane', 'machine', 'm-1', -1, 'ingress', 'tcp/80 from any', 'm-1')")
+                .executeUpdate());
+    landing.define(work(), Side.AWAY);
+    verify(away.compute)
+        .define(
+            org.mockito.ArgumentMatchers.argThat(
+                x -> x.ingress().equals(List.of(new Inventory.Ingress("tcp", 80, "")))));
+    verify(away.compute)
+        .define(org.mockito.ArgumentMatchers.argThat(x -> x.name().equals("books")));
+    assertTrue(recorded().contains("away machine books"), recorded().toString());
+    named("other");
+    landing.define(work(), Side.AWAY);
+    assertEquals(
+        List.of("away machine books"),
+        recorded().stream().filter(r -> r.contains("machine")).toList());
+    when(away.target.owned(any()))
+        .thenReturn(
+            List.of(new Target.Owned("machine", "new-1", "books", "bargelane/in-test/tow")));
+    assertInstanceOf(Outcome.Done.class, landing.undoTarget(work(), Side.AWAY));
+    verify(away.compute).remove("new-1");
+    assertEquals(List.of(), recorded().stream().filter(r -> r.contains("machine")).toList());
+  }
+
+  private void named(String name) {
+    db.run(
+        s ->
+            s.createNativeMutationQuery(
+                    "insert into lane_rule (lane_id, scope, subject, part, setting, value, machine_id)"
+                        + " values ('lane', 'machine', 'm-1', -1, 'name', :name, 'm-1')"
+                        + " on conflict (lane_id, scope, subject, part, setting)"
+                        + " do update set value = excluded.value")
+                .setParameter("name", name)
+                .executeUpdate());
   }
 
   @Test

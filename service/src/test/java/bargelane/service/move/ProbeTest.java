@@ -68,7 +68,7 @@ class ProbeTest {
       when(compute.wayIn(anyString(), anyInt()))
           .thenReturn(new Compute.WayIn("127.0.0.1", server.getLocalPort(), true));
       return assertTimeoutPreemptively(
-          Duration.ofSeconds(20), () -> Probe.of(compute, "id", "db", ProbePlan.USUAL));
+          Duration.ofSeconds(20), () -> Probe.of(compute, "id", "db", "db", ProbePlan.USUAL));
     }
 
     @Override

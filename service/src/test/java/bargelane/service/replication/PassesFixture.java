@@ -96,7 +96,7 @@ abstract class PassesFixture {
                   "insert into timetable (id, name, every_seconds, rpo_seconds, keep_points, verify) values ('tt', 'tt', 15, 60, 6, true)",
                   "insert into wave (id, name, created_at) values ('w', 'w', now())",
                   "insert into tow (id, wave_id, landed, diverged, name, lane_id, timetable_id) values ('tow', 'w', false, false, 'w', 'l', 'tt')",
-                  "insert into machine (id, site_id, platform_id, name, facts, first_seen, last_seen) values ('m', 's', 'p', 'a', '{}', now(), now())",
+                  "insert into machine (id, site_id, platform_id, name, facts, first_seen, last_seen) values ('m', 's', 'p', 'a', '{\"disks\": []}', now(), now())",
                   "insert into member (id, tow_id, machine_id, name, rank, size, size_basis, home, open) values ('mem', 'tow', 'm', 'a', 1, '', '', '{}', true)",
                   "insert into leg (id, tow_id, number, direction, state, marker) values ('leg', 'tow', 1, 'out', 'open', '')")) {
             s.createNativeMutationQuery(sql).executeUpdate();

@@ -22,6 +22,9 @@ class VolumeNamesTest {
         List.of("../../etc/x", "a b", "a/b", "B\u00fccherei", "a\nb", "x".repeat(4000))) {
       String volume = volume(name);
       assertTrue(volume.matches("bl-leg-abc-[A-Za-z0-9._-]{1,160}-d0"), volume);
+      MemberEntity m = new MemberEntity();
+      m.name = name;
+      assertTrue(VolumeNames.yard("run-abc", "look", m).matches("bl-run-abc-look-[A-Za-z0-9._-]+"));
     }
     assertNotEquals(volume("a b"), volume("a/b"), "names that differ are told apart");
     assertEquals(volume("a b"), volume("a b"));

@@ -8,6 +8,7 @@ import bargelane.core.site.Capabilities.Reach;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.DeviceFamily;
 import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.core.site.NameRule;
 import bargelane.sites.Compute;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
@@ -28,6 +29,12 @@ import org.w3c.dom.Document;
 public final class LibvirtDriver implements SiteDriver {
 
   /** First version whose checkpoints and pull-mode backups work as this driver needs them. */
+  /**
+   * A definition's name becomes a file's (libvirt: "name cannot contain '/'"): in UTF-8, with what
+   * libvirt and a test add to it, within 255 bytes.
+   */
+  private static final NameRule NAMES = new NameRule(70, false, "/");
+
   private static final String LEAST_LIBVIRT = "7.2.0";
 
   private final String name;
@@ -297,7 +304,8 @@ public final class LibvirtDriver implements SiteDriver {
         List.of(),
         List.of(""),
         new Inventory.Quota(
-            Integer.MAX_VALUE, machines.size(), capacity >> 30, (capacity - available) >> 30));
+            Integer.MAX_VALUE, machines.size(), capacity >> 30, (capacity - available) >> 30),
+        new Inventory.Offers(NAMES, List.of(), false, false));
   }
 
   private MachineFacts told(MachineFacts machine) {

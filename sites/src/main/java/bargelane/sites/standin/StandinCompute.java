@@ -42,6 +42,8 @@ final class StandinCompute implements Compute {
             .toList());
     body.put("ingress", s.ingress());
     body.put("labels", s.labels());
+    body.put("licence", s.licence());
+    body.put("bootProtection", s.bootProtection());
     return http.send("POST", "/v1/machines", body).path("id").asText();
   }
 

@@ -13,6 +13,7 @@ import bargelane.core.site.Conversation;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.GuestFacts;
 import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.core.site.NameRule;
 import bargelane.sites.Compute;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
@@ -27,6 +28,7 @@ import java.time.Duration;
 import java.time.Instant;
 import java.time.format.DateTimeParseException;
 import java.util.ArrayList;
+import java.util.Collection;
 import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -36,6 +38,7 @@ import java.util.Optional;
 import java.util.OptionalDouble;
 import java.util.OptionalLong;
 import java.util.Set;
+import java.util.TreeMap;
 import java.util.stream.StreamSupport;
 
 /**
@@ -182,7 +185,8 @@ public final class StandinDriver implements SiteDriver {
                     text(n, "name"),
                     text(n, "zone"),
                     text(n, "cidr"),
-                    n.path("isolated").asBoolean())),
+                    n.path("isolated").asBoolean(),
+                    list(n.path("reserved"), JsonNode::asText))),
         list(
             all.path("storages"),
             s ->
@@ -219,7 +223,38 @@ public final class StandinDriver implements SiteDriver {
             quota.path("machines").asInt(),
             machines.size(),
             quota.path("volumeGib").asLong(),
-            used >> 30));
+            used >> 30,
+            shares(machines, volumes.values())),
+        new Inventory.Offers(
+            new NameRule(
+                all.path("names").path("longest").asInt(),
+                all.path("names").path("plain").asBoolean(),
+                ""),
+            list(
+                all.path("licences"), l -> new Inventory.Licence(text(l, "id"), text(l, "system"))),
+            all.path("bootProtection").asBoolean(),
+            all.path("filters").asBoolean()));
+  }
+
+  /** What has an owner's tag, by the tag. */
+  private static List<Inventory.Share> shares(
+      List<MachineFacts> machines, Collection<JsonNode> volumes) {
+    Map<String, Inventory.Share> shares = new TreeMap<>();
+    machines.forEach(m -> share(shares, m.owner(), 1, 0));
+    volumes.forEach(v -> share(shares, text(v, "owner"), 0, v.path("size").asLong()));
+    return List.copyOf(shares.values());
+  }
+
+  private static void share(
+      Map<String, Inventory.Share> shares, String owner, int machines, long bytes) {
+    if (!owner.isEmpty()) {
+      shares.merge(
+          owner,
+          new Inventory.Share(owner, machines, bytes),
+          (a, b) ->
+              new Inventory.Share(
+                  owner, a.machines() + b.machines(), a.volumeBytes() + b.volumeBytes()));
+    }
   }
 
   static String text(JsonNode node, String field) {

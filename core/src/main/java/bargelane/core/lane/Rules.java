@@ -1,0 +1,190 @@
+package bargelane.core.lane;
+
+import java.util.ArrayList;
+import java.util.Collection;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.TreeMap;
+
+/**
+ * All rules of a lane: what it joins and what holds for some machines, cards and disks only. Of two
+ * rules the one for the more specific thing counts, in the order of {@link RuleScope}; of two
+ * labels the first by its key, and the effective value says that there are two.
+ *
+ * <p>Cost: a look-up for each scope and for each label of a machine.
+ */
+public final class Rules {
+
+  private record Key(Setting setting, RuleScope scope, String of, int part) {}
+
+  /**
+   * What holds of something.
+   *
+   * @param scope whose rule it is
+   * @param of the rule's label or role; otherwise empty
+   * @param against another label whose rule says something else; empty where there is none
+   */
+  public record Effective(String value, RuleScope scope, String of, String against) {
+
+    /** Where it comes from, as {@code the network} or {@code label app=lending}. */
+    public String origin() {
+      return switch (scope) {
+        case LABEL -> "label " + of;
+        case ROLE -> "role " + of;
+        default -> scope.said();
+      };
+    }
+  }
+
+  /** What a disk is if nothing else is said: the first one starts the machine. */
+  public static final String SYSTEM = "system";
+
+  public static final String DATA = "data";
+  public static final String LOG = "log";
+  public static final List<String> ROLES = List.of(SYSTEM, DATA, LOG);
+
+  private final LanePlan plan;
+  private final Map<Key, String> values = new HashMap<>();
+
+  /** What the plan alone says. */
+  private final Map<Key, String> planned;
+
+  /**
+   * @param plan what the whole lane joins
+   * @param rules the others; of two of one thing the later counts
+   */
+  public Rules(LanePlan plan, Collection<Rule> rules) {
+    this.plan = plan;
+    plan.networks().forEach((n, to) -> put(RuleScope.NETWORK, n, Setting.SUBNET, to));
+    plan.storages().forEach((s, to) -> put(RuleScope.STORAGE, s, Setting.CLASS, to));
+    if (!plan.zone().isEmpty()) {
+      put(RuleScope.LANE, "", Setting.ZONE, plan.zone());
+    }
+    put(RuleScope.LANE, "", Setting.ADDRESS, AddressRule.usual(plan.keepAddresses()).text());
+    planned = Map.copyOf(values);
+    rules.forEach(r -> values.put(new Key(r.setting(), r.scope(), r.of(), r.part()), r.value()));
+  }
+
+  private void put(RuleScope scope, String of, Setting setting, String value) {
+    values.put(new Key(setting, scope, of, Rule.WHOLE), value);
+  }
+
+  /** What the whole lane joins. */
+  public LanePlan plan() {
+    return plan;
+  }
+
+  /** What holds of a network of the source, for whatever is on it. */
+  public Optional<Effective> network(Setting setting, String network) {
+    return at(setting, RuleScope.NETWORK, network, Rule.WHOLE);
+  }
+
+  /** What holds of a storage of the source, for whatever is on it. */
+  public Optional<Effective> storage(Setting setting, String storage) {
+    return at(setting, RuleScope.STORAGE, storage, Rule.WHOLE);
+  }
+
+  /** What holds of a machine. */
+  public Optional<Effective> machine(Setting setting, LaneMachine m) {
+    return middle(setting, m).or(() -> at(setting, RuleScope.LANE, "", Rule.WHOLE));
+  }
+
+  /** What holds of a card of a machine. */
+  public Optional<Effective> card(Setting setting, LaneMachine m, int card) {
+    return at(setting, RuleScope.CARD, m.id(), card)
+        .or(() -> middle(setting, m))
+        .or(() -> network(setting, m.facts().nics().get(card).network()))
+        .or(() -> at(setting, RuleScope.LANE, "", Rule.WHOLE));
+  }
+
+  /** What holds of a disk of a machine. */
+  public Optional<Effective> disk(Setting setting, LaneMachine m, int disk) {
+    return at(setting, RuleScope.DISK, m.id(), disk)
+        .or(() -> at(setting, RuleScope.ROLE, role(m, disk), Rule.WHOLE))
+        .or(() -> middle(setting, m))
+        .or(() -> storage(setting, m.facts().disks().get(disk).storage()))
+        .or(() -> at(setting, RuleScope.LANE, "", Rule.WHOLE));
+  }
+
+  /** The role of a disk: as it was said, or by its place. */
+  public String role(LaneMachine m, int disk) {
+    return at(Setting.ROLE_OF_DISK, RuleScope.DISK, m.id(), disk)
+        .map(Effective::value)
+        .orElse(disk == 0 ? SYSTEM : DATA);
+  }
+
+  /**
+   * What holds of a machine besides what the plan joins, as rules for it, its cards and disks
+   * alone: with the plan they decide the same, whatever waves and labels it is taken from.
+   */
+  public List<Rule> alone(LaneMachine m) {
+    List<Rule> all = new ArrayList<>();
+    for (Setting setting : Setting.values()) {
+      if (setting.scopes().contains(RuleScope.CARD)) {
+        for (int i = 0; i < m.facts().nics().size(); i++) {
+          alone(all, RuleScope.CARD, m, i, setting, card(setting, m, i));
+        }
+      } else if (setting.scopes().contains(RuleScope.DISK)) {
+        for (int i = 0; i < m.facts().disks().size(); i++) {
+          alone(all, RuleScope.DISK, m, i, setting, disk(setting, m, i));
+        }
+      } else if (setting.scopes().contains(RuleScope.MACHINE)) {
+        alone(all, RuleScope.MACHINE, m, Rule.WHOLE, setting, machine(setting, m));
+      }
+    }
+    return all;
+  }
+
+  private void alone(
+      List<Rule> all,
+      RuleScope scope,
+      LaneMachine m,
+      int part,
+      Setting setting,
+      Optional<Effective> of) {
+    of.filter(
+            e ->
+                !e.value()
+                    .equals(
+                        planned.get(new Key(setting, e.scope(), subject(e, m, part), Rule.WHOLE))))
+        .ifPresent(e -> all.add(new Rule(scope, m.id(), part, setting, e.value())));
+  }
+
+  private static String subject(Effective e, LaneMachine m, int part) {
+    return switch (e.scope()) {
+      case NETWORK -> m.facts().nics().get(part).network();
+      case STORAGE -> m.facts().disks().get(part).storage();
+      default -> "";
+    };
+  }
+
+  private Optional<Effective> middle(Setting setting, LaneMachine m) {
+    return at(setting, RuleScope.MACHINE, m.id(), Rule.WHOLE)
+        .or(() -> at(setting, RuleScope.WAVE, m.wave(), Rule.WHOLE))
+        .or(() -> label(setting, m));
+  }
+
+  private Optional<Effective> label(Setting setting, LaneMachine m) {
+    Effective first = null;
+    for (Map.Entry<String, String> label : new TreeMap<>(m.labels()).entrySet()) {
+      String of = label.getKey() + "=" + label.getValue();
+      String value = values.get(new Key(setting, RuleScope.LABEL, of, Rule.WHOLE));
+      if (value == null) {
+        continue;
+      }
+      if (first == null) {
+        first = new Effective(value, RuleScope.LABEL, of, "");
+      } else if (!first.value().equals(value) && first.against().isEmpty()) {
+        first = new Effective(first.value(), RuleScope.LABEL, first.of(), of);
+      }
+    }
+    return Optional.ofNullable(first);
+  }
+
+  private Optional<Effective> at(Setting setting, RuleScope scope, String of, int part) {
+    return Optional.ofNullable(values.get(new Key(setting, scope, of, part)))
+        .map(v -> new Effective(v, scope, of, ""));
+  }
+}

@@ -1,0 +1,193 @@
+package bargelane.e2e;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.client.ApiClient;
+import bargelane.e2e.Terminal.Said;
+import com.fasterxml.jackson.databind.JsonNode;
+import java.io.IOException;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Set;
+import java.util.TreeSet;
+import org.junit.jupiter.api.AfterAll;
+import org.junit.jupiter.api.BeforeAll;
+import org.junit.jupiter.api.MethodOrderer;
+import org.junit.jupiter.api.Order;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.TestMethodOrder;
+import org.junit.jupiter.api.io.TempDir;
+
+/** The demo estate's 36 machines mapped to the cloud by the command line, from an empty lane. */
+@TestMethodOrder(MethodOrderer.OrderAnnotation.class)
+class MappingTest {
+
+  private static Harness harness;
+  @TempDir static Path dir;
+
+  @BeforeAll
+  static void start() throws IOException {
+    harness = Harness.create().all();
+    new Journey(harness.api(), line -> {}).prepare(harness, 3600, 7200);
+    new Terminal(harness).done("lane", "add", "over", "--from", "mill-street", "--to", "saltmarsh");
+  }
+
+  @AfterAll
+  static void stop() throws IOException {
+    harness.close();
+  }
+
+  private static Said say(String... arguments) {
+    return new Terminal(harness).say(arguments);
+  }
+
+  private static Said done(String... arguments) {
+    return new Terminal(harness).done(arguments);
+  }
+
+  /** What an engineer has to say; each is one command. */
+  private static final List<String[]> DECISIONS = new ArrayList<>();
+
+  private static void decide(String... arguments) {
+    DECISIONS.add(arguments);
+    done(arguments);
+  }
+
+  /** Codes of what is in the way of the lane and its machines. */
+  private static Set<String> blocking() throws IOException {
+    Set<String> codes = new TreeSet<>();
+    JsonNode lane = ApiClient.JSON.readTree(say("lane", "check", "over", "--output", "json").out());
+    lane.path("findings").forEach(f -> blocking(f, codes));
+    lane.path("machines").forEach(m -> m.path("findings").forEach(f -> blocking(f, codes)));
+    return codes;
+  }
+
+  private static void blocking(JsonNode finding, Set<String> codes) {
+    if (finding.path("blocks").asBoolean()) {
+      codes.add(finding.path("code").asText());
+    }
+  }
+
+  @Test
+  @Order(1)
+  void theEstateIsMappedByItsSuggestionsAndAFewDecisions() throws IOException {
+    assertEquals(
+        Set.of(
+            "network-not-joined",
+            "storage-not-joined",
+            "size-not-chosen",
+            "licence-missing",
+            "name-refused",
+            "quota-volumes"),
+        blocking());
+    done(
+        "assessment",
+        "add",
+        "--name",
+        "estate",
+        "--target",
+        "saltmarsh",
+        "--filter",
+        "site = mill-street");
+    decide("assessment", "accept", "estate");
+    decide("lane", "set", "over", "zone=tide-1");
+    decide("lane", "suggest", "over", "--accept-clear");
+    decide("lane", "suggest", "over", "--accept", "shelf-b");
+    assertEquals(
+        Set.of(
+            "range-overlaps",
+            "licence-missing",
+            "name-refused",
+            "address-reserved",
+            "disk-too-large",
+            "quota-volumes"),
+        blocking());
+
+    decide("lane", "set", "over", "overlap=accepted", "--network", "archive");
+    decide("lane", "set", "over", "licence=own");
+    decide("lane", "set", "over", "address=choose", "--network", "kiosks");
+    decide(
+        "lane",
+        "set",
+        "over",
+        "name=temp-test",
+        "--machine",
+        "temp-test-dont-delete-until-audit-2019");
+    assertEquals(
+        Set.of("disk-too-large", "quota-volumes"),
+        blocking(),
+        "what the target's owner and the guests' owners have to do is left");
+    assertEquals(8, DECISIONS.size());
+    assertEquals(
+        Set.of("photo-archive"),
+        machines("disk-too-large"),
+        "its disk is larger than any class allows");
+  }
+
+  private static Set<String> machines(String code) throws IOException {
+    Set<String> names = new TreeSet<>();
+    for (JsonNode m :
+        ApiClient.JSON.readTree(done("lane", "plan", "over", "--output", "json").out())) {
+      m.path("findings")
+          .forEach(
+              f -> {
+                if (f.path("code").asText().equals(code)) {
+                  names.add(m.path("machine").asText());
+                }
+              });
+    }
+    return names;
+  }
+
+  @Test
+  @Order(2)
+  void whoHasAnAddressThatChangesInItsConfigurationIsListed() throws IOException {
+    assertEquals(Set.of("kiosk-gateway", "photo-archive"), machines("address-in-use"));
+    Said clients = done("lane", "clients", "over");
+    assertTrue(clients.out().contains("photo-ingest"), clients.out());
+    Said zone = done("lane", "zone", "over", "--origin", "quillhaven.example");
+    assertTrue(
+        zone.out().contains("photo-archive\tIN\tA\t10.61.0.4\t; was 10.60.0.11"), zone.out());
+    assertEquals(2, say("lane", "zone", "over", "--origin", "a b").code());
+  }
+
+  @Test
+  @Order(3)
+  void bootProtectionIsForWhatUefiStarts() throws IOException {
+    done("lane", "set", "over", "boot-protection=on");
+    Set<String> bios = machines("boot-protection-unfit");
+    assertTrue(bios.contains("bookbus-planner") && !bios.contains("photo-web"), bios.toString());
+    done("lane", "unset", "over", "boot-protection");
+    assertEquals(Set.of(), machines("boot-protection-unfit"));
+  }
+
+  @Test
+  @Order(4)
+  void theAddressPlanGoesThroughAFile() throws IOException {
+    Path file = dir.resolve("addresses.csv");
+    String csv = done("lane", "addresses", "over", "--output", "csv").out();
+    Files.writeString(file, csv, StandardCharsets.UTF_8);
+    assertTrue(
+        done("lane", "addresses", "over", "--csv", file.toString())
+            .out()
+            .contains("0 decisions new, 0 decisions changed"));
+    Files.writeString(file, csv.replace(",10.61.0.4,", ",10.61.0.44,"), StandardCharsets.UTF_8);
+    done("lane", "addresses", "over", "--csv", file.toString(), "--dry-run");
+    assertTrue(
+        done("lane", "plan", "over", "--machine", "photo-archive").out().contains("10.61.0.4 "));
+    done("lane", "addresses", "over", "--csv", file.toString());
+    Said plan = done("lane", "plan", "over", "--machine", "photo-archive");
+    assertTrue(plan.out().contains("10.61.0.44"), plan.out());
+    assertTrue(plan.out().contains("the card"), plan.out());
+    Said rules = done("lane", "rules", "over");
+    assertTrue(rules.out().contains("photo-archive/0"), rules.out());
+    assertEquals(2, say("lane", "set", "over", "class=mud", "--disk", "photo-archive").code());
+    Said none = say("lane", "set", "over", "zone=tide-9");
+    assertEquals(2, none.code());
+    assertTrue(none.err().contains("give one of tide-1, tide-2"), none.err());
+  }
+}
