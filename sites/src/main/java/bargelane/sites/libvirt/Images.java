@@ -9,6 +9,7 @@ import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 
 /**
  * Disk images on a host through the emulator's own programs: {@code qemu-img} to make and merge
@@ -129,7 +130,28 @@ final class Images {
     for (int i = 1; i < LOOKS && told.code() != 0; i++) {
       told = shell.run(command);
     }
-    String text = shell.succeeded(told, command[0]);
+    return told(file, shell.succeeded(told, command[0]));
+  }
+
+  /**
+   * Whether a bitmap of an image that no machine has open still tracks; none if there is no such.
+   * All bitmaps of an image are marked as in use while somebody writes it, and stay so where the
+   * writer died. One that is marked is therefore looked at again under the image's lock.
+   *
+   * @throws SiteException of kind may-pass while somebody writes the image
+   */
+  Optional<Boolean> tracks(String file, String format, String bitmap) {
+    Boolean tracks = info(file, format).bitmaps().get(bitmap);
+    if (Boolean.FALSE.equals(tracks)) {
+      tracks =
+          told(file, shell.must("qemu-img", "info", "-f", format, "--output=json", file))
+              .bitmaps()
+              .get(bitmap);
+    }
+    return Optional.ofNullable(tracks);
+  }
+
+  private static Info told(String file, String text) {
     try {
       JsonNode node = JSON.readTree(text);
       Map<String, Boolean> bitmaps = new HashMap<>();
@@ -186,11 +208,11 @@ final class Images {
    * and stays.
    */
   void beginBitmap(String file, String format, String name) {
-    Boolean tracks = info(file, format).bitmaps().get(name);
-    if (Boolean.TRUE.equals(tracks)) {
+    Optional<Boolean> tracks = tracks(file, format, name);
+    if (tracks.equals(Optional.of(true))) {
       return;
     }
-    if (tracks != null) {
+    if (tracks.isPresent()) {
       removeBitmap(file, name);
     }
     try {
@@ -205,7 +227,7 @@ final class Images {
           file,
           name);
     } catch (SiteException e) {
-      if (!Boolean.TRUE.equals(info(file, format).bitmaps().get(name))) {
+      if (!tracks(file, format, name).equals(Optional.of(true))) {
         throw e;
       }
     }

@@ -240,7 +240,7 @@ final class LibvirtSource implements Source {
       boolean tracks) {
     if (since.isPresent()) {
       for (String file : files) {
-        if (!host.images.info(file, "qcow2").bitmaps().getOrDefault(since.get(), false)) {
+        if (!host.images.tracks(file, "qcow2", since.get()).orElse(false)) {
           throw lost(
               host.site + ": the bitmap " + since.get() + " of " + domain.name() + " is broken");
         }

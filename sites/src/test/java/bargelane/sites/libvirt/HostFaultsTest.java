@@ -195,6 +195,27 @@ class HostFaultsTest extends LiveGuest {
     assertTrue(status().contains("\"failed\":0"));
   }
 
+  /** Whoever writes an image marks its bitmaps as one that died there leaves them. */
+  @Test
+  void anImageThatIsBeingWrittenIsNotTakenForOneThatLostItsMarkers() throws IOException {
+    snapshot("one", Optional.empty());
+    driver.source().dropSnapshot("one");
+    String id = guest().platformId();
+    driver.compute().stop(id);
+    host().hypervisor.destroy(id);
+    String file = host().catalogue().read().fileOf(disks().get(1));
+    host().images.serve("writer", file, "qcow2", true, "");
+    SiteException busy = refused(() -> snapshot("two", Optional.of("one")));
+    assertEquals(SiteException.Kind.MAY_PASS, busy.kind(), busy.getMessage());
+    host().images.close("writer");
+    snapshot("two", Optional.of("one"));
+    assertTrue(changed("two", "one") > 0);
+    driver.source().closeExport("x");
+    driver.source().dropSnapshot("two");
+    driver.compute().start(id);
+    status();
+  }
+
   @Test
   void aFencedMachineIsStartedByNobodyAndIsAsItWasWhenTheFenceIsGone() throws IOException {
     String id = guest().platformId();
