@@ -59,8 +59,7 @@ final class CostBench {
     Seen begun = look(harness, journey);
     Harness.pause(SECONDS * 1000);
     Seen ended = look(harness, journey);
-    api.post("/waves/lending/pause", null);
-    Harness.pause(5_000);
+    journey.pause();
     Seen still = look(harness, journey);
     Harness.pause(60_000);
     Seen after = look(harness, journey);

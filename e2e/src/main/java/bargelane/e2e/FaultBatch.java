@@ -307,11 +307,7 @@ public final class FaultBatch implements AutoCloseable {
   /** Nothing may be left at either site but what the wave goes on with. */
   public void end() throws IOException {
     journey.awaitPoint(Instant.now());
-    api.post("/waves/lending/pause", null);
-    JsonNode last =
-        journey
-            .await("no pass runs", w -> !w.path("lastPass").path("endedAt").isNull())
-            .path("leg");
+    JsonNode last = journey.pause().path("leg");
     List<String> points = new ArrayList<>();
     for (JsonNode p : api.get("/waves/lending/points")) {
       points.add("point " + p.path("number").asInt());

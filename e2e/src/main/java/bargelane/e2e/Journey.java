@@ -270,6 +270,21 @@ public final class Journey {
     }
   }
 
+  /** Pauses the replication, and gives the wave once no pass is in any of its steps. */
+  public JsonNode pause() throws IOException {
+    api.post("/waves/" + WAVE + "/pause", null);
+    return await(
+        "no pass runs",
+        w -> {
+          for (JsonNode run : api.get("/runs?open=true&passes=true")) {
+            if (run.path("kind").asText().equals("pass")) {
+              return false;
+            }
+          }
+          return true;
+        });
+  }
+
   /** The wave; missing while the database is away. */
   private JsonNode waveOrNone() {
     try {

@@ -15,11 +15,13 @@ import org.junit.jupiter.api.MethodOrderer;
 import org.junit.jupiter.api.Order;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.TestMethodOrder;
+import org.junit.jupiter.api.extension.ExtendWith;
 import org.junit.jupiter.api.io.TempDir;
 
 /**
  * Assessments by the command line: the demo estate's difficulties, prices, rules, accepted sizes.
  */
+@ExtendWith(OneAfterAnother.class)
 @TestMethodOrder(MethodOrderer.OrderAnnotation.class)
 class CliAssessmentTest {
 

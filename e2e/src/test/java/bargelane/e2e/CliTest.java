@@ -28,10 +28,12 @@ import org.junit.jupiter.api.MethodOrderer;
 import org.junit.jupiter.api.Order;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.TestMethodOrder;
+import org.junit.jupiter.api.extension.ExtendWith;
 import org.junit.jupiter.api.io.TempDir;
 import picocli.CommandLine;
 
 /** The command line against a running service: what it prints, and its exit codes. */
+@ExtendWith(OneAfterAnother.class)
 @TestMethodOrder(MethodOrderer.OrderAnnotation.class)
 class CliTest {
 

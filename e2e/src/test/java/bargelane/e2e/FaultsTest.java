@@ -31,11 +31,13 @@ import org.junit.jupiter.api.MethodOrderer;
 import org.junit.jupiter.api.Order;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.TestMethodOrder;
+import org.junit.jupiter.api.extension.ExtendWith;
 
 /**
  * What goes wrong is told as a problem with its cause and a remedy, loses nothing, and never fails
  * production's writes.
  */
+@ExtendWith(OneAfterAnother.class)
 @TestMethodOrder(MethodOrderer.OrderAnnotation.class)
 class FaultsTest {
 
@@ -338,8 +340,7 @@ class FaultsTest {
   void aScrubFindsWhatTheTargetHasNotKeptAndTheNextPassMendsIt() throws IOException {
     journey.awaitPoint(Instant.now());
     journey.work("/waves/lending/scrub", null);
-    api.post("/waves/lending/pause", null);
-    journey.await("no pass runs", w -> !w.path("lastPass").path("endedAt").isNull());
+    journey.pause();
     String replica =
         harness.saltmarsh().ours().stream()
             .filter(o -> o.startsWith("volume ") && o.endsWith("-lending-app-d0"))
@@ -349,8 +350,7 @@ class FaultsTest {
     damage(replica);
     api.post("/waves/lending/resume", null);
     journey.awaitPoint(Instant.now());
-    api.post("/waves/lending/pause", null);
-    journey.await("no pass runs", w -> !w.path("lastPass").path("endedAt").isNull());
+    journey.pause();
     JsonNode scrub = journey.follow("/waves/lending/scrub", null);
     assertEquals("copy-differs", scrub.path("problem").path("code").asText(), scrub.toString());
     assertTrue(

@@ -29,12 +29,14 @@ import org.junit.jupiter.api.MethodOrderer;
 import org.junit.jupiter.api.Order;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.TestMethodOrder;
+import org.junit.jupiter.api.extension.ExtendWith;
 import org.junit.jupiter.api.io.TempDir;
 
 /**
  * This very machine, read from inside: over SSH by the collector, and by an agent that was
  * installed by its pasted line, as an account without rights.
  */
+@ExtendWith(OneAfterAnother.class)
 @TestMethodOrder(MethodOrderer.OrderAnnotation.class)
 class GuestsTest {
 

@@ -35,8 +35,10 @@ import org.junit.jupiter.api.MethodOrderer;
 import org.junit.jupiter.api.Order;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.TestMethodOrder;
+import org.junit.jupiter.api.extension.ExtendWith;
 
 /** One test for each invariant of the data path, in the order of docs/architecture.md. */
+@ExtendWith(OneAfterAnother.class)
 @TestMethodOrder(MethodOrderer.OrderAnnotation.class)
 class InvariantsTest {
 
@@ -212,8 +214,7 @@ class InvariantsTest {
     String volume = before.path("layers").fieldNames().next();
     // The first block, with the partition table, and one that never held anything.
     List<Long> spoilt = List.of(0L, size(volume) - 65536);
-    api.post("/waves/lending/pause", null);
-    journey.await("no pass", w -> w.path("running").isEmpty());
+    journey.pause();
     try (BlockDevice replica = harness.saltmarsh().open(volume, true)) {
       for (long at : spoilt) {
         replica.write(at, ByteBuffer.wrap(new byte[] {13, 13, 13}));

@@ -17,8 +17,10 @@ import org.junit.jupiter.api.MethodOrderer;
 import org.junit.jupiter.api.Order;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.TestMethodOrder;
+import org.junit.jupiter.api.extension.ExtendWith;
 
 /** Faults between two hypervisor hosts as the service meets them: noticed, explained, recovered. */
+@ExtendWith(OneAfterAnother.class)
 @TestMethodOrder(MethodOrderer.OrderAnnotation.class)
 class RealFaultsTest {
 
@@ -127,8 +129,7 @@ class RealFaultsTest {
   @Test
   @Order(4)
   void diskServersThatAreKilledInMidPassCostNothing() throws IOException {
-    api.post("/waves/lending/pause", null);
-    journey.await("no pass runs", w -> !w.path("lastPass").path("endedAt").isNull());
+    journey.pause();
     api.post("/waves/lending/resume", null);
     api.post("/waves/lending/passes?deep=true", null);
     Set<Long> killed = new HashSet<>();
@@ -146,8 +147,7 @@ class RealFaultsTest {
   @Order(5)
   void aDaemonAndAServiceThatAreKilledComeBackToTheSameTracking() throws IOException {
     // Not while a backup begins: libvirt would hold the guest for it (HostFaultsTest).
-    api.post("/waves/lending/pause", null);
-    journey.await("no pass runs", w -> !w.path("lastPass").path("endedAt").isNull());
+    journey.pause();
     hosts.home.host.killDaemon();
     harness.kill("service");
     harness.service();

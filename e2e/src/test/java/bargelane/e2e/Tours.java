@@ -34,11 +34,15 @@ final class Tours {
     Process tour = new ProcessBuilder(command).redirectErrorStream(true).start();
     try (BufferedReader lines = tour.inputReader()) {
       String last = "";
+      StringBuilder failed = new StringBuilder();
       for (String line = lines.readLine(); line != null; line = lines.readLine()) {
         System.out.println("tour> " + line);
         last = line;
+        if (line.contains("[FAILED]")) {
+          failed.append(line.strip()).append('\n');
+        }
       }
-      assertEquals(0, tour.waitFor(), last);
+      assertEquals(0, tour.waitFor(), failed + last);
       assertTrue(last.matches("tour: [0-9]+ checks held, 0 failed"), last);
     } finally {
       tour.destroy();
