@@ -153,10 +153,10 @@ export function csv(rows: (string | number)[][]): string {
   return rows.map((row) => row.map(cell).join(',') + '\r\n').join('');
 }
 
-/** Hands a list to whoever reads the page, as a file. */
-export function saved(name: string, text: string): void {
+/** Hands a text to whoever reads the page, as a file. */
+export function saved(name: string, text: string, type = 'text/csv'): void {
   const link = document.createElement('a');
-  link.href = URL.createObjectURL(new Blob([text], { type: 'text/csv' }));
+  link.href = URL.createObjectURL(new Blob([text], { type }));
   link.download = name;
   link.click();
   URL.revokeObjectURL(link.href);

@@ -33,7 +33,7 @@ export function Nodes() {
             </Status>,
             `${n.host}, ${n.version}`,
             moment(n.startedAt),
-            `${n.clockAheadSeconds.toFixed(1)} s`,
+            `${n.clockAheadSeconds.toFixed(1).replace(/^-0\.0$/, "0.0")} s`,
             n.passes,
             n.runs.join(', '),
           ],

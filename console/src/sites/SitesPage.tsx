@@ -9,6 +9,7 @@ import { Link as RouterLink, useNavigate } from 'react-router';
 import { answer, api, type Site } from '../api';
 import { moment } from '../format';
 import { Credentials } from './Credentials';
+import { EstateFile } from './EstateFile';
 import { Panel } from '../parts/Panel';
 import { Rows } from '../parts/Rows';
 import { Status, type Tone } from '../parts/Status';
@@ -139,6 +140,9 @@ export function SitesPage() {
         <AddSite />
       </Panel></May>
       <Credentials />
+      <May roles="planner keeper">
+        <EstateFile />
+      </May>
       <Nodes />
       <Tugs />
     </Box>

@@ -3,6 +3,7 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { cleanup, fireEvent, render, screen, waitFor } from '@testing-library/react';
 import { afterEach, expect, it, vi } from 'vitest';
 import { service } from '../testing';
+import { EstateFile } from './EstateFile';
 import { Leftovers } from './Leftovers';
 
 afterEach(() => {
@@ -36,4 +37,40 @@ it('lists what is of ours, and removes only what nobody keeps, when the site is 
   expect(await screen.findByText('point bl-stray is still there: saltmarsh does not answer')).toBeTruthy();
   await waitFor(() => expect(asked.filter((a) => a.path === '/sites/saltmarsh/leftovers').length).toBe(2));
   expect(asked.find((a) => a.method === 'POST')?.body).toEqual({ confirm: 'saltmarsh', names: ['bl-stray'], owner: '' });
+});
+
+it('says what an estate file changes, lets a conflict be settled, and imports what was seen', async () => {
+  const compared = {
+    done: false,
+    state: 'seen-1',
+    base: 'base-1',
+    baseKnown: true,
+    changes: [],
+    kept: [],
+    conflicts: [{ path: 'timetables/often/rpo', whole: false, base: '1m', service: '2m', file: '5m', line: 7 }],
+    problems: [],
+  };
+  const change = { path: 'timetables/often/rpo', before: '2m', after: '5m', line: 7 };
+  let conflicts = true;
+  const { asked, fetching } = service({
+    'POST /estate/comparisons': () => (conflicts ? compared : { ...compared, conflicts: [], changes: [change] }),
+    'POST /estate/imports': { ...compared, done: true, conflicts: [], changes: [change] },
+  });
+  vi.stubGlobal('fetch', fetching);
+  render(
+    <QueryClientProvider client={new QueryClient({ defaultOptions: { queries: { retry: false } } })}>
+      <EstateFile />
+    </QueryClientProvider>,
+  );
+  const text = 'format: bargelane/estate/1';
+  const file = Object.assign(new File([text], 'estate.yaml'), { text: async () => text });
+  fireEvent.change(screen.getByLabelText('Compare a file'), { target: { files: [file] } });
+  expect(await screen.findByText(/Changed both in estate.yaml and by somebody else/)).toBeTruthy();
+  expect(screen.queryByRole('button', { name: 'Import' })).toBeNull();
+  conflicts = false;
+  fireEvent.mouseDown(screen.getByRole('combobox'));
+  fireEvent.click(await screen.findByText('the file counts'));
+  fireEvent.click(await screen.findByRole('button', { name: 'Import' }));
+  expect(await screen.findByText('1 change made')).toBeTruthy();
+  expect(asked.find((a) => a.path === '/estate/imports')?.body).toEqual({ text: 'format: bargelane/estate/1', only: [], take: 'file', state: 'seen-1' });
 });

@@ -10,6 +10,7 @@ import bargelane.client.book.BookCommands;
 import bargelane.client.connection.ConnectionCommands;
 import bargelane.client.credential.CredentialCommands;
 import bargelane.client.dossier.DossierCommands;
+import bargelane.client.estate.EstateCommands;
 import bargelane.client.event.EventCommands;
 import bargelane.client.finding.FindingCommands;
 import bargelane.client.fitness.FitnessCommands;
@@ -59,6 +60,7 @@ import picocli.CommandLine.Command;
       LaneCommands.class,
       TimetableCommands.class,
       WaveCommands.class,
+      EstateCommands.class,
       PointCommands.class,
       RunCommands.class,
       ApprovalCommands.class,

@@ -97,6 +97,7 @@ class ArchitectureTest {
           "lane",
           "replication",
           "plan",
+          "estate",
           "approval",
           "move",
           "adopt",

@@ -20,9 +20,11 @@ import org.junit.jupiter.api.MethodOrderer;
 import org.junit.jupiter.api.Order;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.TestMethodOrder;
+import org.junit.jupiter.api.extension.ExtendWith;
 import org.junit.jupiter.api.io.TempDir;
 
 /** The demo estate's 36 machines mapped to the cloud by the command line, from an empty lane. */
+@ExtendWith(OneAfterAnother.class)
 @TestMethodOrder(MethodOrderer.OrderAnnotation.class)
 class MappingTest {
 
@@ -189,5 +191,37 @@ class MappingTest {
     Said none = say("lane", "set", "over", "zone=tide-9");
     assertEquals(2, none.code());
     assertTrue(none.err().contains("give one of tide-1, tide-2"), none.err());
+  }
+
+  @Test
+  @Order(5)
+  void theWholeMapGoesThroughAFileAndBack() throws IOException {
+    Path file = dir.resolve("estate.yaml");
+    done("estate", "export", file.toString());
+    String text = Files.readString(file);
+    assertTrue(done("estate", "import", file.toString()).out().contains("changes nothing"));
+    String plan = done("lane", "plan", "over", "--output", "csv").out();
+    done("lane", "remove", "over");
+    assertTrue(done("estate", "compare", file.toString()).out().contains("left so"));
+
+    // To this service the file is now one that it knows nothing of.
+    Files.writeString(file, text.replaceFirst("base: .*\n", ""));
+    Said imported = done("estate", "import", file.toString(), "--yes");
+    assertTrue(imported.out().contains("changes made"), imported.out());
+    assertEquals(plan, done("lane", "plan", "over", "--output", "csv").out());
+
+    Files.writeString(
+        file, text.replaceFirst("base: .*\n", "").replace("zone: tide-1", "zone: tide-9"));
+    Said refused = say("estate", "compare", file.toString());
+    assertEquals(1, refused.code());
+    assertTrue(refused.out().contains("lanes/over/decisions/lane/zone"), refused.out());
+    Files.writeString(file, text + "lane: {}\n");
+    Said wrong = say("estate", "import", file.toString(), "--yes");
+    assertEquals(1, wrong.code());
+    assertTrue(
+        wrong
+            .out()
+            .contains("estate.yaml:" + (text.lines().count() + 1) + ":1: 'lane' is not a section"),
+        wrong.out());
   }
 }

@@ -9,5 +9,5 @@ import picocli.CommandLine.Command;
     name = "timetable",
     description = "Timetables: what replication must keep.",
     mixinStandardHelpOptions = true,
-    subcommands = {ListTimetables.class, Add.class, Edit.class})
+    subcommands = {ListTimetables.class, Add.class, Edit.class, Remove.class})
 public final class TimetableCommands {}

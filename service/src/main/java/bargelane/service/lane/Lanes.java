@@ -31,6 +31,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.function.BiConsumer;
 import java.util.stream.Collectors;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
@@ -172,6 +173,25 @@ public final class Lanes implements SiteTenant {
 
   /** Makes decisions, or takes them back, all or none, if nobody has since {@code revision}. */
   public LaneView decide(String ref, RuleChanges asked, Optional<Long> revision) {
+    return decide(
+        ref,
+        asked,
+        revision,
+        (i, wrong) -> {
+          throw wrong;
+        });
+  }
+
+  /**
+   * The same for whoever wants to hear of all that can't be decided, and then undoes the rest.
+   *
+   * @param refused hears of a change, by its place in the list, and why not
+   */
+  public LaneView decide(
+      String ref,
+      RuleChanges asked,
+      Optional<Long> revision,
+      BiConsumer<Integer, ProblemException> refused) {
     if (asked.changes() == null || asked.changes().isEmpty()) {
       throw ProblemException.invalid("changes-missing", "nothing is to be decided", "give a rule");
     }
@@ -201,11 +221,18 @@ public final class Lanes implements SiteTenant {
           LanePlan plan = Json.read(lane.plan, LanePlan.class);
           decisions.expect(asked.changes());
           List<Rule> made = new ArrayList<>();
-          for (RuleChange change : asked.changes()) {
+          for (int i = 0; i < asked.changes().size(); i++) {
+            RuleChange change = asked.changes().get(i);
             if (change == null) {
               throw ProblemException.invalid("rule-missing", "a rule is null", "leave it out");
             }
-            Rule rule = decisions.read(change);
+            Rule rule;
+            try {
+              rule = decisions.read(change);
+            } catch (ProblemException e) {
+              refused.accept(i, e);
+              continue;
+            }
             Optional<LanePlan> changed = Decisions.document(plan, rule);
             if (changed.isPresent() || rule.value().isEmpty()) {
               // What is taken back may have been made just before.

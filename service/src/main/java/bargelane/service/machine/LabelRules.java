@@ -80,25 +80,11 @@ public final class LabelRules {
   }
 
   public LabelRuleView add(LabelRuleAdd asked, String by) {
-    Machines.checkLabel(asked.name() == null ? "" : asked.name(), asked.value());
-    if (asked.filter() == null || asked.filter().isBlank()) {
-      throw ProblemException.invalid(
-          "filter-missing", "the rule has no filter", "give one, as \"name has lending\"");
-    }
-    MachineFilter.ofTold(asked.filter());
+    check(asked);
     return db.tx(
         s -> {
-          if (rules(s).size() >= MOST) {
-            throw ProblemException.conflict(
-                "too-many-rules", "there are " + MOST + " rules already", "remove one first");
-          }
-          LabelRuleEntity r = new LabelRuleEntity();
-          r.id = Ids.next("lr");
-          r.filter = asked.filter().strip();
-          r.name = asked.name();
-          r.value = asked.value();
-          r.madeBy = by;
-          r.madeAt = clock.instant();
+          fit(rules(s).size() + 1);
+          LabelRuleEntity r = rule(asked, by);
           s.persist(r);
           int changed = apply(s);
           events.tell(
@@ -136,6 +122,68 @@ public final class LabelRules {
                   + " changed",
               null);
         });
+  }
+
+  /**
+   * Has a label given by these rules and no others.
+   *
+   * @param wanted in their order
+   */
+  public void replace(String label, List<LabelRuleAdd> wanted, String by) {
+    wanted.forEach(LabelRules::check);
+    db.run(
+        s -> {
+          List<LabelRuleEntity> all = rules(s);
+          List<LabelRuleEntity> former = all.stream().filter(r -> r.name.equals(label)).toList();
+          fit(all.size() - former.size() + wanted.size());
+          former.forEach(s::remove);
+          s.flush();
+          for (LabelRuleAdd asked : wanted) {
+            s.persist(rule(asked, by));
+            // One after the other: the database numbers them.
+            s.flush();
+          }
+          int changed = apply(s);
+          events.tell(
+              s,
+              "machine",
+              "",
+              "",
+              by
+                  + " changed the rules for the label "
+                  + label
+                  + ": "
+                  + Counts.of(changed, "machine")
+                  + " changed",
+              null);
+        });
+  }
+
+  private static void check(LabelRuleAdd asked) {
+    Machines.checkLabel(asked.name() == null ? "" : asked.name(), asked.value());
+    if (asked.filter() == null || asked.filter().isBlank()) {
+      throw ProblemException.invalid(
+          "filter-missing", "the rule has no filter", "give one, as \"name has lending\"");
+    }
+    MachineFilter.ofTold(asked.filter());
+  }
+
+  private static void fit(int rules) {
+    if (rules > MOST) {
+      throw ProblemException.conflict(
+          "too-many-rules", "there may be " + MOST + " rules, not " + rules, "remove one first");
+    }
+  }
+
+  private LabelRuleEntity rule(LabelRuleAdd asked, String by) {
+    LabelRuleEntity r = new LabelRuleEntity();
+    r.id = Ids.next("lr");
+    r.filter = asked.filter().strip();
+    r.name = asked.name();
+    r.value = asked.value();
+    r.madeBy = by;
+    r.madeAt = clock.instant();
+    return r;
   }
 
   /**

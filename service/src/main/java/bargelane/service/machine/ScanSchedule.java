@@ -21,6 +21,7 @@ import java.time.Duration;
 import java.time.Instant;
 import java.util.Map;
 import java.util.Optional;
+import org.hibernate.Session;
 
 /**
  * Scans sites by themselves, as their cron expressions say. What fell due while no node ran is made
@@ -65,33 +66,45 @@ public final class ScanSchedule {
 
   /** Gives a site a schedule, or takes it away. */
   public void set(String ref, String cron, String by) {
+    keepTo(db.tx(s -> store(s, ref, cron, by)));
+  }
+
+  /**
+   * Stores a site's schedule in the caller's transaction, after which it is kept to by {@link
+   * #keepTo}; a node that starts does so by itself.
+   *
+   * @return the site's id
+   */
+  public String store(Session s, String ref, String cron, String by) {
     String wanted = cron == null ? "" : cron.strip();
-    Optional<Instant> first;
     try {
-      first = Cron.next(wanted, clock.instant());
+      Cron.next(wanted, clock.instant());
     } catch (RuntimeException e) {
       throw ProblemException.invalid(
           "schedule-malformed",
           "'" + wanted + "' is not a schedule: " + e.getMessage(),
           "write minute, hour, day of the month, month and day of the week, as \"30 2 * * *\"");
     }
-    String site =
-        db.tx(
-            s -> {
-              SiteEntity entity = Sites.find(s, ref);
-              entity.schedule = wanted;
-              events.tell(
-                  s,
-                  "site",
-                  entity.id,
-                  null,
-                  by
-                      + (wanted.isEmpty()
-                          ? " ended the schedule of " + entity.name
-                          : " has " + entity.name + " scanned at " + wanted),
-                  null);
-              return entity.id;
-            });
+    SiteEntity entity = Sites.find(s, ref);
+    entity.schedule = wanted;
+    events.tell(
+        s,
+        "site",
+        entity.id,
+        null,
+        by
+            + (wanted.isEmpty()
+                ? " ended the schedule of " + entity.name
+                : " has " + entity.name + " scanned at " + wanted),
+        null);
+    return entity.id;
+  }
+
+  /** Has a site scanned by the schedule that is stored for it. */
+  public void keepTo(String site) {
+    Optional<Instant> first =
+        db.tx(s -> Optional.ofNullable(s.find(SiteEntity.class, site)).map(x -> x.schedule))
+            .flatMap(cron -> Cron.next(cron, clock.instant()));
     TaskInstanceId instance = task.instance(site);
     if (first.isEmpty()) {
       // One that is under way ends by itself, since its site has no schedule any more.

@@ -9,6 +9,7 @@ import bargelane.service.assess.FitnessRulesEntity;
 import bargelane.service.assess.PriceBookEntity;
 import bargelane.service.assess.RevisionEntity;
 import bargelane.service.assess.SizeChoiceEntity;
+import bargelane.service.estate.EstateBaseEntity;
 import bargelane.service.event.EventEntity;
 import bargelane.service.guest.AgentEntity;
 import bargelane.service.guest.AgentKeyEntity;
@@ -79,6 +80,7 @@ public final class Entities {
           LaneEntity.class,
           TimetableEntity.class,
           TowEntity.class,
+          EstateBaseEntity.class,
           MemberEntity.class,
           LegEntity.class,
           ReplicaEntity.class,

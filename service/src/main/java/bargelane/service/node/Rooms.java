@@ -20,6 +20,9 @@ import bargelane.service.assess.WhatIfs;
 import bargelane.service.connection.ConnectionApi;
 import bargelane.service.connection.ConnectionLists;
 import bargelane.service.connection.Connections;
+import bargelane.service.estate.EstateApi;
+import bargelane.service.estate.EstateRooms;
+import bargelane.service.estate.Estates;
 import bargelane.service.event.Events;
 import bargelane.service.guest.AgentDesk;
 import bargelane.service.guest.AgentListener;
@@ -133,6 +136,8 @@ final class Rooms {
   private final Sites sites;
   private final Ledger ledger;
   private final SizeChoices sizes;
+  private final LabelRules labels;
+  private final Lanes lanes;
 
   /** What each room deletes of its past: passes before the runs that they are of. */
   static final List<String> TIDY =
@@ -183,6 +188,7 @@ final class Rooms {
             time -> recurring.add(every("audit-cut", Duration.ofHours(1), () -> audit.cut(time))));
 
     Scans scans = new Scans(db, sites, clock);
+    labels = new LabelRules(db, events, clock);
     schedule = new ScanSchedule(db, runs, events, clock);
     apis.add(
         new MachineApi(
@@ -191,7 +197,7 @@ final class Rooms {
             schedule,
             new Machines(db, events),
             new MachineLists(db, events, clock),
-            new LabelRules(db, events, clock),
+            labels,
             new Runs(db)));
 
     GuestSink sink = new KeptByRooms();
@@ -228,7 +234,7 @@ final class Rooms {
             new PriceBooks(db, events, clock),
             new FitnessRules(db, events, clock)));
 
-    Lanes lanes = new Lanes(db, events);
+    lanes = new Lanes(db, events);
     apis.add(new LaneApi(lanes));
     LanePlans lanePlans = new LanePlans(db);
     apis.add(new LanePlanApi(lanePlans, new AddressLists(db, lanes, lanePlans)));
@@ -248,10 +254,16 @@ final class Rooms {
     recurring.add(every("scrub", Duration.ofMinutes(10), new Scrubs(db, runs, clock)::due));
     Leases leases = new Leases(passes);
     Tugs tugs = new Tugs(db, clock);
-    apis.add(
-        new ReplicationApi(
-            new Timetables(db, pace.shortestPeriod(), timetable::again), leases, tugs));
+    Timetables timetables = new Timetables(db, pace.shortestPeriod(), timetable::again);
+    apis.add(new ReplicationApi(timetables, leases, tugs));
     Waves waves = new Waves(services, sizes);
+    apis.add(
+        new EstateApi(
+            new Estates(
+                db,
+                new EstateRooms(sites, schedule, timetables, labels, lanes, waves),
+                events,
+                clock)));
     apis.add(new ApprovalApi(new Approvals(services, waves)));
     WaveRuns.all(services).forEach(runs::add);
     Consoles consoles = new Consoles(db, clock);

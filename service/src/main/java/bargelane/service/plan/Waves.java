@@ -95,16 +95,69 @@ public final class Waves {
               tow.timetableId = timetable.id;
               s.persist(tow);
               s.flush();
-              Set<String> seen = new HashSet<>();
-              Set<String> names = new HashSet<>();
-              for (WaveMachine m : asked.machines()) {
-                addMember(s, lane, tow, m, seen, names);
-              }
+              addMembers(s, lane, tow, asked);
               services
                   .events()
                   .tell(s, "wave", tow.id, null, "wave " + wave.name + " planned", null);
               return wave.id;
             });
+  }
+
+  /**
+   * Plans a wave anew that was never loaded: its lane, timetable and machines become these.
+   *
+   * @param asked names the wave
+   */
+  public void change(WaveAdd asked) {
+    services
+        .db()
+        .run(
+            s -> {
+              TowEntity tow = neverLoaded(s, asked.name());
+              LaneEntity lane = Lanes.find(s, String.valueOf(asked.lane()));
+              Tows.dropMembers(s, tow.id);
+              tow.laneId = lane.id;
+              tow.timetableId = Timetables.find(s, asked.timetable()).id;
+              s.flush();
+              addMembers(s, lane, tow, asked);
+              services
+                  .events()
+                  .tell(s, "wave", tow.id, null, "wave " + tow.name + " planned anew", null);
+            });
+  }
+
+  /** Removes a wave that was never loaded: nothing of it is at its sites. */
+  public void drop(String ref) {
+    services
+        .db()
+        .run(
+            s -> {
+              TowEntity tow = neverLoaded(s, ref);
+              Tows.forget(s, tow.id);
+              Runs.forget(s, tow.id);
+              s.remove(tow);
+              s.flush();
+              s.remove(s.find(WaveEntity.class, tow.waveId));
+            });
+  }
+
+  private static TowEntity neverLoaded(Session s, String ref) {
+    TowEntity tow = removable(s, tow(s, find(s, ref)).id);
+    if (Tows.nextLegNumber(s, tow.id) > 1) {
+      throw ProblemException.conflict(
+          "wave-loaded",
+          "wave " + tow.name + " has been loaded: its machines, lane and timetable stay",
+          "leave it as it is, or remove the wave with its copies and plan it anew");
+    }
+    return tow;
+  }
+
+  private static void addMembers(Session s, LaneEntity lane, TowEntity tow, WaveAdd asked) {
+    Set<String> seen = new HashSet<>();
+    Set<String> names = new HashSet<>();
+    for (WaveMachine m : asked.machines()) {
+      addMember(s, lane, tow, m, seen, names);
+    }
   }
 
   /** A wave of a name that is free; its tow is the caller's. */

@@ -37,6 +37,13 @@ public record ReplicationApi(Timetables timetables, Leases leases, Tugs tugs)
         .changes(r -> timetables.view(r.path("timetable")))
         .takes(TimetableEdit.class)
         .gives(TimetableView.class, (r, b) -> timetables.edit(r.path("timetable"), b));
+    e.delete(
+            "/timetables/{timetable}",
+            "Remove a timetable that no wave keeps to",
+            Need.PLAN,
+            Need.MOVE)
+        .changes(r -> timetables.view(r.path("timetable")))
+        .does(r -> timetables.remove(r.path("timetable")));
     e.get("/tugs", "Tugs that ask for work", Need.READ).lists(TugView.class, r -> tugs.list());
     e.post("/leases", "A tug asks for work", Need.CARRY, Need.KEEP)
         .takes(LeaseTake.class)

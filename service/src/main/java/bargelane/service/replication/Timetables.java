@@ -112,6 +112,27 @@ public final class Timetables {
     return view;
   }
 
+  /** Removes a timetable that no wave keeps to, or kept to when it was settled. */
+  public void remove(String ref) {
+    db.run(
+        s -> {
+          TimetableEntity e =
+              s.find(TimetableEntity.class, find(s, ref).id, LockMode.PESSIMISTIC_WRITE);
+          Db.first(s, TowEntity.class, "from TowEntity where timetableId = ?1 order by name", e.id)
+              .ifPresent(
+                  tow -> {
+                    throw ProblemException.conflict(
+                        "timetable-in-use",
+                        "wave " + tow.name + " keeps to timetable " + e.name,
+                        tow.settledAt == null
+                            ? "settle or remove that wave first, or keep the timetable"
+                            : "keep it: the settled wave is the record of its move");
+                  });
+          s.remove(e);
+          s.flush();
+        });
+  }
+
   /** Takes over what was asked for, if all of it together can be kept. */
   private void keep(TimetableEntity e, TimetableEdit asked) {
     try {

@@ -250,6 +250,11 @@ public final class Tows {
     PassDays.forget(s, towId);
     forgetReplicas(s, towId);
     Db.change(s, "delete from LegEntity where towId = ?1", towId);
+    dropMembers(s, towId);
+  }
+
+  /** Deletes the records of a tow's machines, of which nothing is at its sites. */
+  public static void dropMembers(Session s, String towId) {
     Db.change(s, "delete from MemberEntity where towId = ?1", towId);
   }
 }

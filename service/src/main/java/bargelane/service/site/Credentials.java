@@ -291,6 +291,11 @@ public final class Credentials {
         c.id);
   }
 
+  /** The names of those that a site tries, in their order. */
+  public static List<String> names(Session s, String siteId) {
+    return entities(s, siteId).stream().map(c -> c.name).toList();
+  }
+
   static List<CredentialEntity> entities(Session s, String siteId) {
     return Db.list(
         s,
