@@ -62,7 +62,7 @@ export type PriceBook = Wire['PriceBookView'];
 export type FitnessRules = Wire['FitnessRulesView'];
 export type CsvImport = { csv: string; dryRun: boolean; whole: boolean };
 export type ImportResult = Wire['ImportResult'];
-export type EstateImport = { text: string; only: string[]; take: '' | 'file' | 'service'; state: string };
+export type EstateImport = { yaml: string; only: string[]; take: '' | 'file' | 'service'; state: string };
 export type EstateResult = Wire['EstateResult'];
 export interface Page<T> { items: T[]; total: number; page: number; size: number }
 

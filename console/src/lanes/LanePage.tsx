@@ -14,6 +14,7 @@ import { Ingress } from './Ingress';
 import { Plan } from './Plan';
 import { Rules } from './Rules';
 import { Shores } from './Shores';
+import { Spans } from './Spans';
 import { Suggestions } from './Suggestions';
 
 /** One lane: both shores, where each machine goes, and all that is decided. */
@@ -44,6 +45,9 @@ export function LanePage() {
       </Panel>
       <Panel title="Who connects to addresses that change">
         <Clients lane={lane} />
+      </Panel>
+      <Panel title="Ranges at both ends" note="machines of one reach each other from different ends only where its network is extended">
+        <Spans lane={lane} />
       </Panel>
       <Panel title="Who is let in">
         <Ingress lane={lane} />

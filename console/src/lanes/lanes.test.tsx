@@ -69,7 +69,7 @@ const ingress = {
 it('shows where a machine goes and why, and changes one address, one rule and one decision', async () => {
   const { asked, fetching } = service({
     'GET /lanes/over': { ...lane, findings: [] }, 'GET /lanes/lane-1/shores': [], 'GET /lanes/lane-1/settings': settings, 'GET /lanes/lane-1/rules': rules,
-    'GET /lanes/lane-1/plan': { items: [placed], total: 1, page: 0, size: 50 }, 'GET /lanes/lane-1/clients': { items: [], total: 0, page: 0, size: 100 }, 'GET /lanes/lane-1/ingress': { items: [ingress], total: 1, page: 0, size: 50 }, 'GET /findings': [], 'PUT /lanes/lane-1/rules': lane,
+    'GET /lanes/lane-1/plan': { items: [placed], total: 1, page: 0, size: 50 }, 'GET /lanes/lane-1/clients': { items: [], total: 0, page: 0, size: 100 }, 'GET /lanes/lane-1/ingress': { items: [ingress], total: 1, page: 0, size: 50 }, 'GET /lanes/lane-1/spans': [], 'GET /findings': [], 'PUT /lanes/lane-1/rules': lane,
   });
   vi.stubGlobal('fetch', fetching);
   render(

@@ -55,6 +55,7 @@ const STEPS: Record<Action, [string, (...args: string[]) => string] | string> = 
   'lane-set': placed,
   'lane-subnet': placed,
   'lane-accept-overlap': lane('The lane'),
+  'lane-spans': lane('The lane'),
   'lane-remove': ['Lanes', () => '/lanes'],
   'timetable-list': ['Waves', () => '/waves'],
   'wave-list': ['Waves', () => '/waves'],

@@ -58,7 +58,7 @@ describe('what somebody may not do', () => {
 
 describe('findings', () => {
   it('name the thing, the cause, the remedy, who can mend it and what the code means', async () => {
-    const { fetching } = service({ 'GET /findings': [{ code: 'subnet-full', blocks: true, meaning: 'A subnet has no free address left.', advice: 'Have it extended.' }] });
+    const { fetching } = service({ 'GET /findings': [{ code: 'subnet-full', blocks: true, meaning: 'A subnet has no free address left.', advice: 'Have it extended.', who: 'engineer', steps: [] }] });
     vi.stubGlobal('fetch', fetching);
     render(
       <QueryClientProvider client={new QueryClient()}>

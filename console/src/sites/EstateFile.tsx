@@ -128,7 +128,7 @@ export function EstateFile() {
   const [take, setTake] = useState<EstateImport['take']>('');
   const write = useMutation({
     mutationFn: () => answer(api.POST('/api/v1/estate/exports', { body: { only: [] } })),
-    onSuccess: (written) => saved('estate.yaml', written.text, 'application/yaml'),
+    onSuccess: (written) => saved('estate.yaml', written.yaml, 'application/yaml'),
   });
   const compare = useMutation({ mutationFn: (asked: EstateImport) => answer(api.POST('/api/v1/estate/comparisons', { body: asked })) });
   const give = useMutation({
@@ -139,7 +139,7 @@ export function EstateFile() {
   const look = (text: string, side: EstateImport['take']) => {
     give.reset();
     setTake(side);
-    compare.mutate({ text, only: [], take: side, state: '' });
+    compare.mutate({ yaml: text, only: [], take: side, state: '' });
   };
   const busy = compare.isPending || give.isPending;
   return (
@@ -173,7 +173,7 @@ export function EstateFile() {
           </TextField>
         )}
         {file !== null && keeper && seen !== undefined && !seen.done && seen.changes.length > 0 && seen.problems.length + seen.conflicts.length === 0 && (
-          <Button variant="contained" disabled={busy} onClick={() => give.mutate({ text: file.text, only: [], take, state: seen.state })}>
+          <Button variant="contained" disabled={busy} onClick={() => give.mutate({ yaml: file.text, only: [], take, state: seen.state })}>
             Import
           </Button>
         )}

@@ -72,5 +72,5 @@ it('says what an estate file changes, lets a conflict be settled, and imports wh
   fireEvent.click(await screen.findByText('the file counts'));
   fireEvent.click(await screen.findByRole('button', { name: 'Import' }));
   expect(await screen.findByText('1 change made')).toBeTruthy();
-  expect(asked.find((a) => a.path === '/estate/imports')?.body).toEqual({ text: 'format: bargelane/estate/1', only: [], take: 'file', state: 'seen-1' });
+  expect(asked.find((a) => a.path === '/estate/imports')?.body).toEqual({ yaml: 'format: bargelane/estate/1', only: [], take: 'file', state: 'seen-1' });
 });

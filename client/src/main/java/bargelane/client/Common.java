@@ -209,14 +209,23 @@ public abstract class Common {
     return value;
   }
 
-  /** The text of a file that an option names. */
+  /**
+   * The text of a file.
+   *
+   * @param option that names it; empty for a parameter
+   */
   protected String textOf(String option, Path file) {
     try {
       return new String(Files.readAllBytes(file), java.nio.charset.StandardCharsets.UTF_8);
     } catch (IOException e) {
       throw new ParameterException(
           spec.commandLine(),
-          "the file " + file + " of " + option + " can't be read: " + e.getMessage());
+          "the file "
+              + file
+              + (option.isEmpty() ? "" : " of " + option)
+              + (e instanceof NoSuchFileException
+                  ? " is not there"
+                  : " can't be read: " + e.getMessage()));
     }
   }
 

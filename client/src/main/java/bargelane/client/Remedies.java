@@ -54,6 +54,7 @@ public final class Remedies {
           Map.entry("lane-clients", "bargelane lane clients LANE"),
           Map.entry("lane-set", "bargelane lane set LANE --machine MACHINE SETTING=VALUE"),
           Map.entry("lane-subnet", "bargelane lane set LANE --machine MACHINE subnet=SUBNET"),
+          Map.entry("lane-spans", "bargelane lane spans LANE"),
           Map.entry(
               "lane-accept-overlap", "bargelane lane set LANE --network NETWORK overlap=accepted"),
           Map.entry("lane-remove", "bargelane lane remove LANE"),

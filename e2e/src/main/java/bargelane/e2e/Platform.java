@@ -106,6 +106,13 @@ public final class Platform {
     call("PUT", "/v1/faults", faults);
   }
 
+  /** Offers a size no more. */
+  public void withdraw(String size) throws IOException {
+    Map<String, Object> faults = new HashMap<>(faults(-1, -1, 0, -1, "", false));
+    faults.put("withdrawn", size);
+    call("PUT", "/v1/faults", faults);
+  }
+
   private static Map<String, Object> faults(
       long scratchBytes,
       long capacityBytes,

@@ -2,6 +2,7 @@ package bargelane.e2e;
 
 import com.microsoft.playwright.Locator;
 import com.microsoft.playwright.Page;
+import com.microsoft.playwright.PlaywrightException;
 import com.microsoft.playwright.options.AriaRole;
 import java.io.IOException;
 import java.nio.file.Files;
@@ -38,6 +39,21 @@ final class Browsing {
       page.screenshot(
           new Page.ScreenshotOptions()
               .setPath(Files.createDirectories(Path.of(dir)).resolve(name + ".png")));
+    }
+  }
+
+  /**
+   * Goes to a page after the service was killed: the connections that the browser kept have died
+   * with it, and it gives up once when it has met several of them in a row.
+   */
+  static void afterCut(Page page, String address) {
+    try {
+      page.navigate(address);
+    } catch (PlaywrightException e) {
+      if (!e.getMessage().contains("ERR_TOO_MANY_RETRIES")) {
+        throw e;
+      }
+      page.navigate(address);
     }
   }
 }

@@ -445,7 +445,7 @@ class ConsoleTest {
       harness.service();
       assertThat(page.getByText("not connected")).isHidden();
 
-      page.navigate(harness.serviceAddress() + "/waves/no-such-wave");
+      Browsing.afterCut(page, harness.serviceAddress() + "/waves/no-such-wave");
       assertThat(page.getByText("there is no wave 'no-such-wave'")).isVisible();
       Browsing.button(page, "Sign out").click();
       assertThat(page.getByLabel("Password")).isVisible();

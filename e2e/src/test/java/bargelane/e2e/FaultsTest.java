@@ -403,9 +403,36 @@ class FaultsTest {
     assertEquals(0, lost());
   }
 
-  /** Fourteen sites that accept and never answer: another wave goes on meanwhile. */
+  /** Between the preflight of a move and its landing. */
   @Test
   @Order(12)
+  void aTargetThatHasChangedItsMindIsFoundBeforeAnythingIsStopped() throws IOException {
+    journey.awaitPoint(Instant.now());
+    String size = journey.wave().path("machines").path(0).path("size").asText();
+    harness.saltmarsh().withdraw(size);
+    assertTrue(Journey.open(journey.wave(), "sized"), "nobody has asked it yet");
+    JsonNode failed = journey.follow("/waves/lending/cutover", Map.of("confirm", "lending"));
+    assertEquals("failed", failed.path("state").asText());
+    assertEquals("size-not-offered", failed.path("problem").path("code").asText());
+    assertTrue(
+        failed.path("problem").path("detail").asText().contains("saltmarsh would not take"),
+        failed.path("problem").toString());
+    for (JsonNode step : failed.path("steps")) {
+      assertTrue(
+          !step.path("name").asText().equals("stop")
+              || step.path("state").asText().equals("waiting"),
+          failed.path("steps").toString());
+    }
+    assertFalse(Journey.open(journey.wave(), "sized"), "the page says so too");
+    harness.saltmarsh().noFaults();
+    journey.scan("saltmarsh");
+    assertTrue(Journey.open(journey.wave(), "sized"));
+    journey.awaitPoint(Instant.now());
+  }
+
+  /** Fourteen sites that accept and never answer: another wave goes on meanwhile. */
+  @Test
+  @Order(13)
   void sitesThatNeverAnswerHarmOnlyThemselves() throws Exception {
     ExecutorService asking = Executors.newCachedThreadPool();
     // Nobody accepts: the system completes connections, and nothing comes of them.

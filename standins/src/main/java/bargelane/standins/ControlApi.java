@@ -354,7 +354,9 @@ final class ControlApi implements Closeable {
     all.put("volumes", store.volumes());
     all.put("networks", List.copyOf(p.networks.values()));
     all.put("storages", List.copyOf(p.storages.values()));
-    all.put("sizes", List.copyOf(p.sizes.values()));
+    all.put(
+        "sizes",
+        p.sizes.values().stream().filter(s -> !s.id().equals(host.faults().withdrawn())).toList());
     all.put("zones", p.zones);
     all.put("names", p.names);
     all.put("licences", p.licences);

@@ -17,6 +17,7 @@ import java.util.concurrent.atomic.AtomicInteger;
  * @param cutAfterBytes an export fails after this many bytes read through it; negative for never
  * @param failStart machines whose name is this refuse to start
  * @param panics guests of machines whose name begins with this panic at their start; empty for none
+ * @param withdrawn a size that is not offered any more; empty for none
  * @param loseUnflushed a platform that is killed loses what was written through exports opened from
  *     now on and not flushed
  * @param wrongWrites writes through an export of which each stores one wrong bit, from now on
@@ -28,13 +29,16 @@ public record Faults(
     long cutAfterBytes,
     String failStart,
     String panics,
+    String withdrawn,
     boolean loseUnflushed,
     AtomicInteger wrongWrites) {
 
-  public static final Faults NONE = new Faults(-1, -1, 0, -1, "", "", false, new AtomicInteger());
+  public static final Faults NONE =
+      new Faults(-1, -1, 0, -1, "", "", "", false, new AtomicInteger());
 
   public Faults {
     panics = Objects.requireNonNullElse(panics, "");
+    withdrawn = Objects.requireNonNullElse(withdrawn, "");
     wrongWrites = Objects.requireNonNullElse(wrongWrites, new AtomicInteger());
   }
 

@@ -167,7 +167,7 @@ final class Host implements Closeable {
     long memory = asked.memoryMib();
     if (platform.traits.sized()) {
       Platform.Size size = platform.sizes.get(asked.size());
-      if (size == null) {
+      if (size == null || asked.size().equals(faults.withdrawn())) {
         throw new Refusal(
             422, "size-unknown", "there is no machine size '" + asked.size() + "' here");
       }

@@ -50,11 +50,11 @@ final class Export extends Common implements Callable<Integer> {
     if (output == Output.Form.json) {
       json(out(), written.json());
     } else if (file == null) {
-      out().print(written.value().text());
+      out().print(written.value().yaml());
       out().flush();
     } else {
       try {
-        Files.writeString(file, written.value().text());
+        Files.writeString(file, written.value().yaml());
       } catch (IOException e) {
         throw new UsageException("the file " + file + " can't be written: " + e.getMessage());
       }

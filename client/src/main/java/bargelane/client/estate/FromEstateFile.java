@@ -38,6 +38,20 @@ abstract class FromEstateFile extends Common {
           "What counts where both the file and somebody else have changed something: file or service.")
   String take;
 
+  /** What the file says; one that no service reads is not sent. */
+  String read() {
+    if (file.toFile().length() > 4L * EstateImport.LONGEST) {
+      throw new UsageException(
+          file
+              + " has "
+              + Output.size(file.toFile().length())
+              + ", and an estate file has at most "
+              + EstateImport.LONGEST
+              + " characters");
+    }
+    return textOf("", file);
+  }
+
   EstateImport asked(String text, String state) {
     return new EstateImport(text, only, take, state);
   }

@@ -32,7 +32,7 @@ final class Import extends FromEstateFile implements Callable<Integer> {
 
   @Override
   public Integer call() {
-    String text = textOf("FILE", file);
+    String text = read();
     Answer<EstateResult> seen =
         api().post("/estate/comparisons", asked(text, null), EstateResult.class);
     boolean json = output == Output.Form.json;

@@ -24,6 +24,7 @@ final class ListFindings extends Common implements Callable<Integer>, Tabled {
         "There is none.",
         text("CODE", FindingCode::code),
         text("BLOCKS", FindingCode::blocks),
+        text("WHO", FindingCode::who),
         text("WHAT IT MEANS", FindingCode::meaning),
         text("WHAT IS USUALLY DONE", FindingCode::advice));
     return 0;

@@ -3,9 +3,11 @@ package bargelane.client.finding;
 import static bargelane.client.Output.*;
 
 import bargelane.api.FindingCode;
+import bargelane.api.Remedy;
 import bargelane.client.ApiClient;
 import bargelane.client.Common;
 import bargelane.client.Output;
+import bargelane.client.Remedies;
 import java.util.Optional;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
@@ -40,6 +42,10 @@ final class Show extends Common implements Callable<Integer> {
     out().println(found.code() + (found.blocks() ? ", which blocks" : ", which does not block"));
     out().println(found.meaning());
     out().println(found.advice());
+    out().println("Who can: " + found.who());
+    for (Remedy step : found.steps()) {
+      out().println("Next:    " + Remedies.text(step));
+    }
     return 0;
   }
 }

@@ -23,6 +23,7 @@ import picocli.CommandLine.Command;
       Addresses.class,
       Clients.class,
       Ingress.class,
+      SpansOf.class,
       Zone.class,
       Check.class,
       Remove.class

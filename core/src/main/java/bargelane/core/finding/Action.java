@@ -76,6 +76,8 @@ public enum Action implements Worded {
   /** Lane, network. */
   LANE_ACCEPT_OVERLAP,
   /** Lane. */
+  LANE_SPANS,
+  /** Lane. */
   LANE_RULES,
   /** Lane. */
   LANE_CLIENTS,

@@ -213,6 +213,10 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
         true,
         "A range of the source overlaps another one of the target, so the two can't be told apart there.",
         "Have one renumbered, or accept it if nobody at the target has to reach both."),
+    RANGE_DIVIDED(
+        false,
+        "A range is at both ends, and machines in it that talk with each other move at different times.",
+        "Move them together, extend the network between the sites, or give them addresses of another range."),
     RULES_DIFFER(
         true,
         "Two labels of a machine decide one thing differently.",

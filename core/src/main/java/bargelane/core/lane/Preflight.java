@@ -144,7 +144,7 @@ public final class Preflight {
             + what
             + " more ("
             + named
-            + (waves.size() > NAMED ? " and " + (waves.size() - NAMED) + " others" : "")
+            + (waves.size() > NAMED ? " and " + Counts.of(waves.size() - NAMED, "other") : "")
             + ")";
   }
 

@@ -38,7 +38,9 @@ public enum Setting implements Worded {
   /** A group whose machines are in one zone. */
   TOGETHER("together", MACHINE, LABEL),
   /** {@code accepted}: the network's range may overlap one of the target. */
-  OVERLAP("overlap", NETWORK);
+  OVERLAP("overlap", NETWORK),
+  /** {@code extended}: the network and the subnet that it is joined to are one segment. */
+  SPAN("span", NETWORK);
 
   private final String word;
   private final Set<RuleScope> scopes;

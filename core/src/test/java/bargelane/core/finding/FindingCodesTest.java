@@ -31,15 +31,17 @@ class FindingCodesTest {
     page.append(
         "Made by `FindingCodesTest` from the one catalogue that checks, assessments, preflight and gates speak in. ");
     page.append(
-        "`bargelane finding show CODE` tells the same.\nOne that blocks keeps what it is found for from going on.\n\n");
+        "`bargelane finding show CODE` tells the same, and each has a page with what to type.\nOne that blocks keeps what it is found for from going on.\n\n");
     page.append("| code | blocks | what it means | what is usually done |\n|---|---|---|---|\n");
     Arrays.stream(Code.values())
         .sorted(Comparator.comparing(Code::text))
         .forEach(
             c ->
-                page.append("| `")
+                page.append("| [`")
                     .append(c.text())
-                    .append("` | ")
+                    .append("`](findings/")
+                    .append(c.text())
+                    .append(".md) | ")
                     .append(c.blocks() ? "yes" : "")
                     .append(" | ")
                     .append(c.meaning())

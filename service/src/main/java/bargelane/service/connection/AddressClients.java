@@ -82,6 +82,39 @@ public final class AddressClients {
         });
   }
 
+  /** Two addresses that were seen to talk. */
+  public record Pair(String client, String server) {}
+
+  /**
+   * Whom some addresses were seen to talk with, each pair once, whoever of them began.
+   *
+   * @param addresses each a valid one
+   */
+  public static List<Pair> pairs(Session s, Collection<String> addresses) {
+    if (addresses.isEmpty()) {
+      return List.of();
+    }
+    return s.doReturningWork(
+        c -> {
+          try (PreparedStatement q =
+              c.prepareStatement(
+                  "with own as materialized (select cast(a as inet) a from unnest(?::text[]) a)"
+                      + " select host(x.client), host(x.server) from (select client, server"
+                      + " from connection where server in (select a from own) union"
+                      + " select client, server from connection where client in"
+                      + " (select a from own)) x order by 1, 2")) {
+            q.setArray(1, c.createArrayOf("text", addresses.toArray()));
+            try (ResultSet r = q.executeQuery()) {
+              List<Pair> pairs = new ArrayList<>();
+              while (r.next()) {
+                pairs.add(new Pair(r.getString(1), r.getString(2)));
+              }
+              return pairs;
+            }
+          }
+        });
+  }
+
   private static List<Integer> ports(Array ports) throws SQLException {
     return Stream.of((Integer[]) ports.getArray()).toList();
   }

@@ -193,9 +193,7 @@ final class EstateState {
           switch (Section.of(path.section()).orElseThrow()) {
             case SITES -> {
               SiteEntity site = sites.get(name);
-              if (field.get(0).equals("address")
-                  && site != null
-                  && site.address.startsWith(value)) {
+              if (field.get(0).equals("address") && site != null && settled(value, site.address)) {
                 told = site.address;
               }
             }
@@ -226,6 +224,12 @@ final class EstateState {
           }
         });
     return same;
+  }
+
+  /** Whether an address is another one with what a check has chosen there. */
+  private static boolean settled(String told, String now) {
+    return now.startsWith(told)
+        && (now.startsWith("?", told.length()) || now.startsWith("&", told.length()));
   }
 
   private String ref(SortedMap<EstatePath, String> file, String lane, String scope, String told) {

@@ -1,5 +1,6 @@
 package bargelane.service.estate;
 
+import bargelane.api.EstateImport;
 import bargelane.core.estate.EstatePath;
 import bargelane.core.estate.Section;
 import bargelane.core.lane.AddressRule;
@@ -41,8 +42,7 @@ final class EstateYaml {
 
   static final String FORMAT = "bargelane/estate/1";
 
-  /** Characters of a file. */
-  static final int LONGEST = 8 << 20;
+  private static final int LONGEST = EstateImport.LONGEST;
 
   private static final int MOST_PROBLEMS = 1_000;
   private static final int DEEPEST = 12;
@@ -71,6 +71,11 @@ final class EstateYaml {
       SortedMap<EstatePath, String> values,
       Map<EstatePath, Place> places,
       List<Wrong> wrong) {
+
+    /** Whether it has a section, be it an empty one. */
+    boolean has(Section section) {
+      return places.containsKey(EstatePath.of(section.word()));
+    }
 
     /** Where a value stands, or the nearest above it that is in the file. */
     Place place(EstatePath path) {

@@ -129,7 +129,9 @@ public final class Estates {
   private EstateResult take(EstateImport asked, String by, boolean store) {
     Set<Section> only = sections(asked.only());
     Take take = take(asked.take());
-    EstateYaml.Read file = EstateYaml.read(asked.text());
+    EstateYaml.Read file = EstateYaml.read(asked.yaml());
+    // What a file says nothing of is not touched.
+    only.removeIf(section -> !file.has(section));
     if (!file.wrong().isEmpty()) {
       return new EstateResult(
           false,
@@ -273,7 +275,8 @@ public final class Estates {
   /** Lets nobody change what there is until this is over; one import is made at a time. */
   private static void hold(Session s) {
     Db.lock(s, "estate");
-    for (String table : List.of("site", "timetable", "label_rule", "lane", "tow")) {
+    // A wave is held when it is changed: passes are not to wait for a comparison.
+    for (String table : List.of("site", "timetable", "label_rule", "lane")) {
       s.createNativeQuery("select id from " + table + " order by id for update", String.class)
           .getResultList();
     }

@@ -15,6 +15,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Set;
 import java.util.stream.Collectors;
+import java.util.stream.StreamSupport;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -117,7 +118,8 @@ final class Audited {
 
   /**
    * What stands there that a call is to change: the fields that its body names, or all if it names
-   * none of them; of a list what is of the machine that the body names.
+   * none of them; of a list what is of the machine that the body names, or decided of what the body
+   * decides.
    */
   private static String before(Endpoint e, Request request, byte[] body) {
     try {
@@ -134,6 +136,7 @@ final class Audited {
                 .filter(f -> !f.getValue().isNull())
                 .map(Map.Entry::getKey)
                 .collect(Collectors.toSet()));
+        named.properties().forEach(f -> among(f.getValue(), fields.get(f.getKey())));
         stands = named.isEmpty() ? object : named;
       } else if (stands instanceof ArrayNode list && asked != null && asked.has("machine")) {
         ArrayNode own = list.arrayNode();
@@ -153,6 +156,24 @@ final class Audited {
       log.debug("what stands before {} {}", e.method(), e.path(), nothing);
       return "";
     }
+  }
+
+  /** Leaves of a list of decisions those that a list of changes is about. */
+  private static void among(JsonNode stands, JsonNode asked) {
+    if (stands instanceof ArrayNode list && asked instanceof ArrayNode changes) {
+      list.removeIf(
+          one ->
+              one.has("setting")
+                  && StreamSupport.stream(changes.spliterator(), false)
+                      .noneMatch(change -> about(one, change)));
+    }
+  }
+
+  private static boolean about(JsonNode decision, JsonNode change) {
+    String of = change.path("of").asText("");
+    return decision.path("scope").equals(change.path("scope"))
+        && decision.path("setting").equals(change.path("setting"))
+        && (of.equals(decision.path("of").asText()) || of.equals(decision.path("name").asText()));
   }
 
   private static String shown(byte[] body) {

@@ -14,6 +14,7 @@ import java.util.Optional;
 final class Choices {
 
   static final List<String> ACCEPTED = List.of("accepted");
+  static final List<String> EXTENDED = List.of("extended");
 
   private Choices() {}
 
@@ -63,6 +64,7 @@ final class Choices {
       case ADDRESS -> List.of("keep", "keep-or-choose", "choose", "platform");
       case ROLE_OF_DISK -> Rules.ROLES;
       case OVERLAP -> ACCEPTED;
+      case SPAN -> EXTENDED;
       case NAME, APART, TOGETHER, INGRESS -> List.of();
     };
   }

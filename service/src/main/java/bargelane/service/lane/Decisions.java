@@ -281,6 +281,7 @@ final class Decisions {
         }
       }
       case OVERLAP -> among(setting, value, Optional.of(Choices.ACCEPTED));
+      case SPAN -> among(setting, value, Optional.of(Choices.EXTENDED));
       case NAME ->
           Optional.of(offered.map(i -> i.offers().names()).orElse(NameRule.ANY))
               .flatMap(rule -> rule.refuses(value).map(why -> Map.entry(rule.fit(value), why)))

@@ -27,13 +27,21 @@ final class CutoverRun implements RunKind {
   private final Turning turning;
   private final Landing landings;
   private final Refits refits;
+  private final TargetCheck target;
 
-  CutoverRun(String name, Moves moves, Turning turning, Landing landings, Refits refits) {
+  CutoverRun(
+      String name,
+      Moves moves,
+      Turning turning,
+      Landing landings,
+      Refits refits,
+      TargetCheck target) {
     this.name = name;
     this.moves = moves;
     this.turning = turning;
     this.landings = landings;
     this.refits = refits;
+    this.target = target;
   }
 
   @Override
@@ -61,6 +69,15 @@ final class CutoverRun implements RunKind {
   @Override
   public List<Step> steps(Work work) {
     List<Step> steps = new ArrayList<>();
+    if (winner() == Side.AWAY) {
+      steps.add(
+          new Step(
+              "target",
+              "Ask the target what it takes now",
+              w ->
+                  target.before(
+                      w, MoveDesk.standing(!w.input().path("override").asText("").isEmpty()))));
+    }
     steps.add(new Step("pause", "Hold back the timetable", moves::pause));
     steps.add(new Step("quiet", "Wait for the running pass", moves::quiet));
     steps.add(

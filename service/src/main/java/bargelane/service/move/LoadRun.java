@@ -28,10 +28,12 @@ final class LoadRun implements RunKind {
 
   private final Services services;
   private final Moves moves;
+  private final TargetCheck target;
 
-  LoadRun(Services services, Moves moves) {
+  LoadRun(Services services, Moves moves, TargetCheck target) {
     this.services = services;
     this.moves = moves;
+    this.target = target;
   }
 
   @Override
@@ -42,6 +44,7 @@ final class LoadRun implements RunKind {
   @Override
   public List<Step> steps(Work work) {
     return List.of(
+        new Step("target", "Ask the target what it takes now", target::beforeLoad),
         new Step("replicas", "Make the replicas", this::replicas),
         new Step("first", "Make the first, full pass", w -> moves.pass(w, "first", false)),
         new Step("protect", "Hand over to the timetable", this::protect));

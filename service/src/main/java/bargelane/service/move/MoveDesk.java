@@ -23,6 +23,7 @@ import bargelane.service.replication.TowState;
 import bargelane.service.run.RunEngine;
 import bargelane.service.run.RunEntity;
 import bargelane.service.run.Runs;
+import java.util.EnumSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -38,6 +39,13 @@ public final class MoveDesk {
 
   private final Services services;
   private final Waves waves;
+
+  /** Gates that time alone does not shut, which have to be open still when a cutover begins. */
+  static Set<Gate> standing(boolean override) {
+    Set<Gate> gates = EnumSet.copyOf(override ? TO_START : TO_MOVE);
+    gates.remove(Gate.IN_STEP);
+    return gates;
+  }
 
   public MoveDesk(Services services, Waves waves) {
     this.services = services;

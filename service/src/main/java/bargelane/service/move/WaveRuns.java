@@ -15,12 +15,13 @@ public final class WaveRuns {
     Landing landings = new Landing(services, moves);
     Turning turning = new Turning(services, moves);
     Refits refits = new Refits(services, moves, landings);
+    TargetCheck target = new TargetCheck(services, moves);
     return List.of(
         new RefitRun(moves, landings, refits),
-        new LoadRun(services, moves),
+        new LoadRun(services, moves, target),
         new TestRun(services, moves, landings, refits),
-        new CutoverRun("cutover", moves, turning, landings, refits),
-        new CutoverRun("failback", moves, turning, landings, refits),
+        new CutoverRun("cutover", moves, turning, landings, refits, target),
+        new CutoverRun("failback", moves, turning, landings, refits, target),
         new FailoverRun(services, moves, landings, refits),
         new ReconcileRun(services, moves, turning),
         new UndoRun(services, moves, turning, landings),

@@ -13,14 +13,17 @@ import bargelane.api.WaveCard;
 import bargelane.api.WaveView;
 import bargelane.core.account.Need;
 import bargelane.core.finding.Finding;
+import bargelane.core.finding.Guide;
 import bargelane.service.http.Endpoints;
 import bargelane.service.http.Reach;
 import bargelane.service.plan.Waves;
+import bargelane.service.platform.Remedies;
 import bargelane.service.replication.PassDays;
 import bargelane.service.replication.ReplicationViews;
 import java.util.Arrays;
 import java.util.Comparator;
 import java.util.List;
+import java.util.Locale;
 
 /** Endpoints of the overview and of waves, whose pages show several rooms. */
 public record OverviewApi(
@@ -34,7 +37,7 @@ public record OverviewApi(
 
   private static final List<FindingCode> FINDINGS =
       Arrays.stream(Finding.Code.values())
-          .map(c -> new FindingCode(c.text(), c.blocks(), c.meaning(), c.advice()))
+          .map(OverviewApi::code)
           .sorted(Comparator.comparing(FindingCode::code))
           .toList();
 
@@ -119,5 +122,16 @@ public record OverviewApi(
     return pages.wave(wave).machines().stream()
         .map(m -> new Sized(m.machine(), m.name(), m.size(), m.sizeBasis()))
         .toList();
+  }
+
+  private static FindingCode code(Finding.Code code) {
+    Guide guide = Guide.of(code);
+    return new FindingCode(
+        code.text(),
+        code.blocks(),
+        code.meaning(),
+        code.advice(),
+        guide.who().name().toLowerCase(Locale.ROOT).replace('_', ' '),
+        guide.actions().stream().map(a -> Remedies.view(a.of())).toList());
   }
 }

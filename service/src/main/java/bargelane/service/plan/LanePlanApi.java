@@ -5,6 +5,7 @@ import bargelane.api.CsvImport;
 import bargelane.api.ImportResult;
 import bargelane.api.IngressView;
 import bargelane.api.PlacedView;
+import bargelane.api.SpanView;
 import bargelane.api.ZoneFileView;
 import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
@@ -40,6 +41,11 @@ public record LanePlanApi(LanePlans plans, AddressLists lists) implements Endpoi
             r ->
                 plans.ingress(
                     r.path("lane"), r.query("filter"), r.number("page"), r.number("size")));
+    e.get(
+            "/lanes/{lane}/spans",
+            "Networks whose range is at both ends, and what hangs on each",
+            Need.READ)
+        .lists(SpanView.class, r -> plans.spans(r.path("lane")));
     e.get("/lanes/{lane}/zone", "Changes of names' records as a zone file", Need.READ)
         .query("origin", "", "the domain that the machines' names are in")
         .gives(ZoneFileView.class, r -> plans.zone(r.path("lane"), r.query("origin")));

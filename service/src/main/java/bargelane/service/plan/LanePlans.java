@@ -7,6 +7,7 @@ import bargelane.api.PlacedView;
 import bargelane.api.PlacedView.DecidedView;
 import bargelane.api.PlacedView.PlacedCardView;
 import bargelane.api.PlacedView.PlacedDiskView;
+import bargelane.api.SpanView;
 import bargelane.api.ZoneFileView;
 import bargelane.core.finding.Finding;
 import bargelane.core.lane.LaneMachine;
@@ -70,15 +71,20 @@ public final class LanePlans {
   /**
    * A lane with everything placed on it.
    *
-   * @param filters whether the target lets in by rules
-   * @param networks ranges of both ends
+   * @param shores both ends
    */
-  record Plan(
-      LaneEntity lane,
-      Rules rules,
-      List<Placed> machines,
-      boolean filters,
-      List<Subnet> networks) {}
+  record Plan(LaneEntity lane, Rules rules, List<Placed> machines, Shores shores) {
+
+    /** Whether the target lets in by rules. */
+    boolean filters() {
+      return shores.target().offers().filters();
+    }
+
+    /** Ranges of both ends. */
+    List<Subnet> networks() {
+      return LaneIngress.ranges(shores.source().networks(), shores.target().networks());
+    }
+  }
 
   Plan of(Session s, String ref) {
     LaneEntity lane = Lanes.find(s, ref);
@@ -111,12 +117,7 @@ public final class LanePlans {
     for (int i = 0; i < results.size(); i++) {
       placed.add(new Placed(waves.get(i), results.get(i)));
     }
-    return new Plan(
-        lane,
-        rules,
-        placed,
-        shores.target().offers().filters(),
-        LaneIngress.ranges(shores.source().networks(), shores.target().networks()));
+    return new Plan(lane, rules, placed, shores);
   }
 
   /** Of machines in open waves: the lane, the wave's id and name, and the size. */
@@ -207,6 +208,9 @@ public final class LanePlans {
                           becomes(p, address),
                           of));
             });
+    new Spans(plan)
+        .findings(s, machines)
+        .forEach((id, f) -> more.computeIfAbsent(id, x -> new ArrayList<>()).addAll(f));
     if (plan.filters()) {
       LaneIngress ingress = new LaneIngress(s, plan, machines);
       for (Placed p : machines) {
@@ -309,6 +313,11 @@ public final class LanePlans {
               page,
               size);
         });
+  }
+
+  /** Networks whose range is at both ends, and what still hangs on each. */
+  public List<SpanView> spans(String ref) {
+    return db.tx(s -> new Spans(of(s, ref)).views(s));
   }
 
   /**

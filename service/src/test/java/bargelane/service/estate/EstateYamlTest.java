@@ -182,7 +182,7 @@ class EstateYamlTest {
     assertTrue(wrong(WHOLE + "---\n" + WHOLE).get(0).contains("not YAML"));
     assertTrue(wrong("format: \u0000").get(0).contains("not YAML"));
     assertTrue(
-        wrong("# " + "x".repeat(EstateYaml.LONGEST)).get(0).contains("at most 8388608 are read"));
+        wrong("# " + "x".repeat(EstateImport.LONGEST)).get(0).contains("at most 4194304 are read"));
   }
 
   /** Files that a tool or a slip has spoilt: told with a place that is in the file. */

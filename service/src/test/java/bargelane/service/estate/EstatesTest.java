@@ -226,14 +226,14 @@ class EstatesTest {
 
   /** What is set up, without the line that says what the file goes back to. */
   private String now() {
-    return export().text().replaceFirst("base: .*\n", "");
+    return export().yaml().replaceFirst("base: .*\n", "");
   }
 
   @Test
   void anExportThatIsImportedChangesNothing() {
     populated();
     String before = now();
-    EstateResult r = take(export().text());
+    EstateResult r = take(export().yaml());
     assertEquals(List.of(), r.changes());
     assertEquals(List.of(), r.kept());
     assertEquals(before, now());
@@ -244,7 +244,7 @@ class EstatesTest {
   void whatTheFileChangesIsDoneAndAComparisonStoresNothing() {
     populated();
     String before = now();
-    String file = export().text();
+    String file = export().yaml();
     file = with(file, "rpo: 1m", "rpo: 5m");
     file = with(file, "        zone: tide-1\n", "");
     file = with(file, "        address: choose\n", "        class: shelf\n");
@@ -279,7 +279,7 @@ class EstatesTest {
     assertTrue(done.done(), done.toString());
     assertEquals(changes(seen), changes(done));
     assertEquals(List.of(), take(file).changes(), "the second time nothing is left to change");
-    assertEquals(List.of(), take(export().text()).changes());
+    assertEquals(List.of(), take(export().yaml()).changes());
     assertEquals(1, scheduler.getScheduledExecutions().size(), "the site is scanned by itself");
   }
 
@@ -287,7 +287,7 @@ class EstatesTest {
   void oneThingThatCannotBeDoneLeavesAllAsItWas() {
     populated();
     String before = now();
-    String file = export().text();
+    String file = export().yaml();
     file = with(file, "rpo: 1m", "rpo: 5m");
     file = with(file, "zone: tide-1", "zone: tide-9");
     file = with(file, "      lending-db: 1\n", "      lending-db: 1\n      nobody: 2\n");
@@ -308,7 +308,7 @@ class EstatesTest {
   @Test
   void whatSomebodyElseHasChangedSinceIsKeptAndAConflictIsForPeopleToSettle() {
     populated();
-    String file = with(export().text(), "keep: 6", "keep: 9");
+    String file = with(export().yaml(), "keep: 6", "keep: 9");
     timetables.edit("often", new TimetableEdit(null, 120, null, null, null));
     EstateResult r = take(file);
     assertEquals(List.of("timetables/often/keep: 6 > 9"), changes(r));
@@ -338,7 +338,7 @@ class EstatesTest {
   @Test
   void aFileIsGoneBackToByImportingItAsItWas() {
     populated();
-    String first = export().text();
+    String first = export().yaml();
     take(with(first, "rpo: 1m", "rpo: 5m"));
     assertEquals(List.of("timetables/often/rpo: 5m > 1m"), changes(take(first)));
   }
@@ -367,18 +367,23 @@ class EstatesTest {
   @Test
   void whatIsTakenOutOfTheFileGoesUnlessSomethingNeedsIt() {
     populated();
-    String file = export().text();
+    String file = export().yaml();
     int waveAt = file.indexOf("waves:\n");
     int laneAt = file.indexOf("lanes:\n");
     // The wave decides something on the lane that stays.
     String without =
         file.substring(0, waveAt).replaceFirst("(?s)      wave:\n.*?\n(      [a-z]+:\n|$)", "$1");
+    assertEquals(
+        List.of(), take(file.substring(0, waveAt)).changes(), "a section that is not there");
+    without += "waves: {}\n";
     EstateResult r = take(without);
     assertTrue(r.changes().stream().allMatch(c -> c.after() == null), r.toString());
     assertEquals(0, db.tx(s -> Db.list(s, Object.class, "from WaveEntity")).size());
     take(file);
     String neither =
-        file.substring(0, laneAt).replaceFirst("(?s)timetables:\n.*?\nlabels:", "labels:");
+        file.substring(0, laneAt)
+                .replaceFirst("(?s)timetables:\n.*?\nlabels:", "timetables: {}\nlabels:")
+            + "lanes: {}\nwaves: {}\n";
     take(neither);
     assertEquals(List.of(), timetables.list());
     assertEquals(List.of(), lanes.list());
@@ -408,7 +413,7 @@ class EstatesTest {
   @Test
   void ofTwoWhoImportWhatTheyComparedAtOnceTheSecondIsTold() throws Exception {
     populated();
-    String file = export().text();
+    String file = export().yaml();
     List<String> files = new ArrayList<>();
     String state = estates.compare(file(file), "test").state();
     files.add(with(file, "rpo: 1m", "rpo: 5m"));
@@ -423,7 +428,7 @@ class EstatesTest {
   @Test
   void onlyTheSectionsThatAreAskedForAreTouched() {
     populated();
-    String file = with(with(export().text(), "rpo: 1m", "rpo: 5m"), "zone: tide-1", "zone: tide-2");
+    String file = with(with(export().yaml(), "rpo: 1m", "rpo: 5m"), "zone: tide-1", "zone: tide-2");
     EstateResult r =
         estates.take(new EstateImport(file, List.of("timetables"), null, null), "test");
     assertEquals(List.of("timetables/often/rpo: 1m > 5m"), changes(r));
@@ -432,6 +437,6 @@ class EstatesTest {
         ProblemException.class,
         () -> estates.take(new EstateImport(file, List.of("servers"), null, null), "test"));
     assertFalse(
-        estates.export(new EstateExportAsk(List.of("lanes")), "test").text().contains("sites:"));
+        estates.export(new EstateExportAsk(List.of("lanes")), "test").yaml().contains("sites:"));
   }
 }

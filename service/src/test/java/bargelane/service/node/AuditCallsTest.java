@@ -45,6 +45,31 @@ class AuditCallsTest extends Served {
     assertTrue(entry.path("before").asText().contains("\"roles\":[\"mover\"]"), "" + entry);
   }
 
+  private static void decide(String label, String zone) throws Exception {
+    done(
+        "PUT",
+        "/lanes/audited/rules",
+        owner,
+        Map.of(
+            "changes",
+            List.of(Map.of("scope", "label", "of", label, "setting", "zone", "value", zone))));
+  }
+
+  @Test
+  void aDecisionTellsWhatWasDecidedOfThatAndNothingElse() throws Exception {
+    for (String site : List.of("audited-a", "audited-b")) {
+      done("POST", "/sites", owner, Map.of("name", site, "kind", "csv"));
+    }
+    done(
+        "POST", "/lanes", owner, Map.of("name", "audited", "from", "audited-a", "to", "audited-b"));
+    decide("app=one", "z1");
+    decide("app=two", "z1");
+    decide("app=one", "z2");
+    String before = newest().path("before").asText();
+    assertTrue(before.contains("app=one") && before.contains("z1"), before);
+    assertFalse(before.contains("app=two"), before);
+  }
+
   @Test
   void aRemovalTellsAllThatGoes() throws Exception {
     account("rex", "reader");

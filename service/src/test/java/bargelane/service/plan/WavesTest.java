@@ -157,19 +157,21 @@ class WavesTest {
               s.persist(site);
             }
             s.flush();
-            new Inventories(s)
-                .store(
-                    site,
-                    new Inventory(
-                        name.equals("home") ? List.of(machine(address)) : List.of(),
-                        List.of(
-                            new Inventory.Network(
-                                "net", "net", "", name.equals("home") ? "" : targetRange, false)),
-                        List.of(
-                            new Inventory.Storage("shelf", "shelf", "ssd", BigDecimal.ONE, "EUR")),
-                        List.of(),
-                        List.of(),
-                        new Inventory.Quota(10, 0, 100, 0)));
+            Inventory inventory =
+                new Inventory(
+                    name.equals("home") ? List.of(machine(address)) : List.of(),
+                    List.of(
+                        new Inventory.Network(
+                            "net", "net", "", name.equals("home") ? "" : targetRange, false)),
+                    List.of(new Inventory.Storage("shelf", "shelf", "ssd", BigDecimal.ONE, "EUR")),
+                    List.of(),
+                    List.of(),
+                    new Inventory.Quota(10, 0, 100, 0));
+            new Inventories(s).store(site, inventory);
+            if (name.equals("away")) {
+              // As it was scanned, when it is asked again.
+              when(driver.inventory()).thenReturn(inventory);
+            }
           }
           s.flush();
           if (s.find(MachineEntity.class, "m-1") == null) {

@@ -1,0 +1,75 @@
+package bargelane.service.move;
+
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+import static org.mockito.Mockito.when;
+
+import bargelane.core.site.Inventory;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunFailure;
+import bargelane.service.site.Inventories;
+import bargelane.service.site.SiteEntity;
+import bargelane.sites.SiteException;
+import java.math.BigDecimal;
+import java.util.List;
+import org.junit.jupiter.api.Test;
+
+/** What a target tells at the last moment, before anything is made or stopped. */
+class TargetCheckTest extends MovesFixture {
+
+  private TargetCheck check() {
+    return new TargetCheck(services, moves);
+  }
+
+  private static Inventory target(String network, String storage, int machines) {
+    return new Inventory(
+        List.of(),
+        List.of(new Inventory.Network(network, network, "", "10.0.0.0/24", false)),
+        List.of(new Inventory.Storage(storage, storage, "ssd", BigDecimal.ONE, "EUR")),
+        List.of(),
+        List.of(),
+        new Inventory.Quota(machines, 0, 100, 0));
+  }
+
+  private String refused() {
+    return assertThrows(RunFailure.class, () -> check().before(work(), MoveDesk.standing(true)))
+        .code();
+  }
+
+  private Inventory kept() {
+    return db.tx(s -> new Inventories(s).of(s.find(SiteEntity.class, "away")));
+  }
+
+  @Test
+  void oneThatIsAsItWasTakesTheMachines() {
+    when(away.driver.inventory()).thenReturn(target("net", "shelf", 10));
+    assertEquals(
+        Outcome.done("away takes them as planned"),
+        check().before(work(), MoveDesk.standing(true)));
+    check().beforeLoad(work());
+  }
+
+  @Test
+  void whatIsNotThereAnyMoreEndsTheRunAndIsKept() {
+    when(away.driver.inventory()).thenReturn(target("other", "shelf", 10));
+    assertEquals("subnet-unknown", refused());
+    assertEquals("other", kept().networks().get(0).id(), "plans and pages go by it too");
+    check().beforeLoad(work());
+    when(away.driver.inventory()).thenReturn(target("net", "other", 10));
+    assertThrows(RunFailure.class, () -> check().beforeLoad(work()));
+    when(away.driver.inventory()).thenReturn(target("net", "shelf", 0));
+    assertEquals("quota-machines", refused());
+  }
+
+  @Test
+  void oneThatDoesNotAnswerIsAskedAgain() {
+    when(away.driver.inventory())
+        .thenThrow(new SiteException(SiteException.Kind.MAY_PASS, "away", "no answer", null));
+    assertTrue(
+        assertThrows(SiteException.class, () -> check().before(work(), MoveDesk.standing(true)))
+                .kind()
+            == SiteException.Kind.MAY_PASS);
+    assertEquals("net", kept().networks().get(0).id());
+  }
+}
