@@ -138,10 +138,31 @@ final class LanesBench {
                                 n[0] % 2 == 0 ? "tide-1" : "tide-2"))));
                 api.get("/lanes/mill-to-marsh/plan?size=50&filter=name%20%3D%20" + name);
               });
+      double spans = median(() -> api.get("/lanes/mill-to-marsh/spans"));
+      String file =
+          api.post("/estate/exports", Map.of("only", List.of("lanes"))).path("yaml").asText();
+      double compared = median(() -> compare(api, file));
+      // Every decision of a label is another one.
+      double edited = median(() -> compare(api, file.replace("class: mud", "class: reed")));
+      System.out.printf(
+          Locale.ROOT,
+          "an estate file of %d lines, %d KiB%n",
+          file.lines().count(),
+          file.length() >> 10);
+      print("compared, nothing changed", compared, plain);
+      print("compared, labels changed", edited, plain);
+      print("ranges at both ends", spans, plain);
       print("all machines, first time", cold, plain);
       print("all machines, again", warm, plain);
       print("all, those with findings", found, plain);
       print("one decision, judged", again, plain);
+    }
+  }
+
+  private static void compare(ApiClient api, String file) {
+    JsonNode told = api.post("/estate/comparisons", Map.of("yaml", file));
+    if (!told.path("problems").isEmpty()) {
+      throw new IllegalStateException(told.path("problems").toString());
     }
   }
 

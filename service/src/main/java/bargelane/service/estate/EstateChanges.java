@@ -21,6 +21,7 @@ import bargelane.core.lane.RuleScope;
 import bargelane.core.lane.Setting;
 import bargelane.service.lane.LaneEntity;
 import bargelane.service.lane.Lanes;
+import bargelane.service.machine.LabelRules;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.ProblemException;
 import bargelane.service.replication.TowEntity;
@@ -55,6 +56,7 @@ final class EstateChanges {
   /** Sites whose schedule was stored, to be kept to once that is committed. */
   final List<String> scheduled = new ArrayList<>();
 
+  private final TreeMap<String, List<LabelRuleAdd>> labels = new TreeMap<>();
   private boolean stopped;
 
   /**
@@ -83,12 +85,12 @@ final class EstateChanges {
     each(Section.LANES, this::stays, thing -> decide(thing, c -> c.after().isEmpty()));
     each(Section.WAVES, this::goes, thing -> rooms.waves().drop(name(thing)));
     each(Section.LANES, this::goes, this::dropLane);
-    each(Section.LABELS, this::goes, thing -> rooms.labels().replace(name(thing), List.of(), by));
     each(Section.TIMETABLES, this::goes, thing -> rooms.timetables().remove(name(thing)));
     each(Section.SITES, this::goes, thing -> rooms.sites().remove(name(thing)));
     each(Section.SITES, this::comes, this::site);
     each(Section.TIMETABLES, this::comes, this::timetable);
-    each(Section.LABELS, this::comes, this::label);
+    each(Section.LABELS, thing -> true, this::label);
+    labels();
     each(Section.LANES, this::comes, this::lane);
     each(Section.LANES, this::comes, thing -> decide(thing, c -> made(c) && !ofWave(c)));
     each(Section.WAVES, this::comes, this::wave);
@@ -216,15 +218,28 @@ final class EstateChanges {
     return (int) Durations.parse(must(thing, field)).getSeconds();
   }
 
+  /** Looks at the rules of a label; those of all labels are stored together. */
   private void label(EstatePath thing) {
-    rooms
-        .labels()
-        .replace(
-            name(thing),
-            EstateFields.rules(must(thing, EstateFields.RULES)).stream()
-                .map(r -> new LabelRuleAdd(r.get(1), name(thing), r.get(0)))
-                .toList(),
-            by);
+    List<LabelRuleAdd> rules =
+        value(thing, EstateFields.RULES)
+            .map(
+                v ->
+                    EstateFields.rules(v).stream()
+                        .map(r -> new LabelRuleAdd(r.get(1), name(thing), r.get(0)))
+                        .toList())
+            .orElse(List.of());
+    rules.forEach(LabelRules::check);
+    labels.put(name(thing), rules);
+  }
+
+  private void labels() {
+    if (!stopped && !labels.isEmpty()) {
+      try {
+        rooms.labels().replace(labels, by);
+      } catch (ProblemException e) {
+        refused.accept(EstatePath.of(Section.LABELS.word(), labels.firstKey()), e);
+      }
+    }
   }
 
   private void dropLane(EstatePath thing) {

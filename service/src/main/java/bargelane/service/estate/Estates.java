@@ -43,6 +43,9 @@ public final class Estates {
 
   private static final int MOST_PROBLEMS = 1_000;
 
+  /** Sites, timetables, labels, lanes and waves that one import changes. */
+  private static final int MOST_THINGS = 2_000;
+
   private final Db db;
   private final EstateRooms rooms;
   private final Events events;
@@ -186,6 +189,17 @@ public final class Estates {
             only(asked.only, state.values),
             told,
             asked.take);
+    long things = merge.changes().stream().map(c -> c.path().thing()).distinct().count();
+    if (things > MOST_THINGS) {
+      throw ProblemException.invalid(
+          "changes-too-many",
+          "the file changes "
+              + things
+              + " things at once, and at most "
+              + MOST_THINGS
+              + " are allowed",
+          "import it in parts, as with --only");
+    }
     List<EstateProblem> problems = new ArrayList<>();
     if (merge.conflicts().isEmpty()) {
       EstateChanges changes =

@@ -125,23 +125,27 @@ public final class LabelRules {
   }
 
   /**
-   * Has a label given by these rules and no others.
+   * Has labels given by these rules and no others; rules of other labels stay. All are gone through
+   * once.
    *
-   * @param wanted in their order
+   * @param wanted by label, in their order; none to have it given by no rule
    */
-  public void replace(String label, List<LabelRuleAdd> wanted, String by) {
-    wanted.forEach(LabelRules::check);
+  public void replace(Map<String, List<LabelRuleAdd>> wanted, String by) {
+    wanted.values().forEach(of -> of.forEach(LabelRules::check));
     db.run(
         s -> {
           List<LabelRuleEntity> all = rules(s);
-          List<LabelRuleEntity> former = all.stream().filter(r -> r.name.equals(label)).toList();
-          fit(all.size() - former.size() + wanted.size());
+          List<LabelRuleEntity> former =
+              all.stream().filter(r -> wanted.containsKey(r.name)).toList();
+          fit(all.size() - former.size() + wanted.values().stream().mapToInt(List::size).sum());
           former.forEach(s::remove);
           s.flush();
-          for (LabelRuleAdd asked : wanted) {
-            s.persist(rule(asked, by));
-            // One after the other: the database numbers them.
-            s.flush();
+          for (List<LabelRuleAdd> of : wanted.values()) {
+            for (LabelRuleAdd asked : of) {
+              s.persist(rule(asked, by));
+              // One after the other: the database numbers them.
+              s.flush();
+            }
           }
           int changed = apply(s);
           events.tell(
@@ -150,8 +154,8 @@ public final class LabelRules {
               "",
               "",
               by
-                  + " changed the rules for the label "
-                  + label
+                  + " changed the rules for "
+                  + Counts.of(wanted.size(), "label")
                   + ": "
                   + Counts.of(changed, "machine")
                   + " changed",
@@ -159,7 +163,8 @@ public final class LabelRules {
         });
   }
 
-  private static void check(LabelRuleAdd asked) {
+  /** Refuses a rule that can't be. */
+  public static void check(LabelRuleAdd asked) {
     Machines.checkLabel(asked.name() == null ? "" : asked.name(), asked.value());
     if (asked.filter() == null || asked.filter().isBlank()) {
       throw ProblemException.invalid(
