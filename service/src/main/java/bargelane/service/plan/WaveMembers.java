@@ -26,7 +26,7 @@ final class WaveMembers {
 
   private WaveMembers() {}
 
-  /** Adds all that are asked for, or refuses the first that can not be in it. */
+  /** Adds all that are asked for, or refuses the first that can't be in it. */
   static void add(Session s, LaneEntity lane, TowEntity tow, WaveAdd asked) {
     Set<String> seen = new HashSet<>();
     Set<String> names = new HashSet<>();
