@@ -4,6 +4,7 @@ create table estate_base (
   entries jsonb not null,
   made_by text not null,
   made_at timestamptz not null,
-  used_at timestamptz not null
+  -- Counted up with each use: the highest was used last, whatever a clock says.
+  used bigint not null
 );
-create index estate_base_used on estate_base (used_at);
+create index estate_base_used on estate_base (used);

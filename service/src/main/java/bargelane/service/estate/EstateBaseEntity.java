@@ -25,6 +25,6 @@ public class EstateBaseEntity {
   @Column(name = "made_at")
   public Instant madeAt;
 
-  @Column(name = "used_at")
-  public Instant usedAt;
+  /** Counted up with each use: of two the one with the higher was used later. */
+  public long used;
 }

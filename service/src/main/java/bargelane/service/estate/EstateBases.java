@@ -31,12 +31,12 @@ final class EstateBases {
     base.entries = text(values);
     base.madeBy = by;
     base.madeAt = now;
-    base.usedAt = now;
+    base.used = next(s);
     s.persist(base);
     s.flush();
     s.createNativeMutationQuery(
             "delete from estate_base where id in"
-                + " (select id from estate_base order by used_at desc, id offset "
+                + " (select id from estate_base order by used desc, id offset "
                 + MOST
                 + ")")
         .executeUpdate();
@@ -56,10 +56,15 @@ final class EstateBases {
   }
 
   /** A file was imported: the next import of it is held against what it says now. */
-  static void change(Session s, String id, SortedMap<EstatePath, String> values, Instant now) {
+  static void change(Session s, String id, SortedMap<EstatePath, String> values) {
     EstateBaseEntity base = s.find(EstateBaseEntity.class, id, LockMode.PESSIMISTIC_WRITE);
     base.entries = text(values);
-    base.usedAt = now;
+    base.used = next(s);
+  }
+
+  private static long next(Session s) {
+    return Db.first(s, Long.class, "select coalesce(max(used), 0) + 1 from EstateBaseEntity")
+        .orElse(1L);
   }
 
   private static String text(SortedMap<EstatePath, String> values) {

@@ -230,7 +230,7 @@ public final class Estates {
       same.keySet().removeIf(p -> asked.only.contains(Section.of(p.section()).orElseThrow()));
       same.putAll(told);
       if (known.isPresent()) {
-        EstateBases.change(s, base, same, clock.instant());
+        EstateBases.change(s, base, same);
       } else {
         base = EstateBases.keep(s, same, asked.by, clock.instant());
       }

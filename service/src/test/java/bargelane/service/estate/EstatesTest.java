@@ -51,10 +51,12 @@ import java.math.BigDecimal;
 import java.nio.file.Path;
 import java.time.Clock;
 import java.time.Duration;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.TreeMap;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
@@ -438,5 +440,25 @@ class EstatesTest {
         () -> estates.take(new EstateImport(file, List.of("servers"), null, null), "test"));
     assertFalse(
         estates.export(new EstateExportAsk(List.of("lanes")), "test").yaml().contains("sites:"));
+  }
+
+  /** The clock steps back while there are as many as are kept. */
+  @Test
+  void theBasesThatWereUsedLastAreKeptWhateverTheClockSays() {
+    List<String> bases = new ArrayList<>();
+    db.run(
+        s -> {
+          for (int i = 0; i < EstateBases.MOST; i++) {
+            bases.add(EstateBases.keep(s, new TreeMap<>(), "test", clock.instant()));
+          }
+          EstateBases.change(s, bases.get(0), new TreeMap<>());
+          s.flush();
+          bases.add(EstateBases.keep(s, new TreeMap<>(), "test", Instant.EPOCH));
+          assertTrue(EstateBases.read(s, bases.get(EstateBases.MOST)).isPresent(), "the newest");
+          assertTrue(EstateBases.read(s, bases.get(0)).isPresent(), "one that was used again");
+          assertTrue(
+              EstateBases.read(s, bases.get(1)).isEmpty(), "the one that was used longest ago");
+          assertTrue(EstateBases.read(s, bases.get(2)).isPresent());
+        });
   }
 }
