@@ -36,16 +36,28 @@ export function useLive(): Date | undefined {
     let stream: EventSource;
     let retry: number | undefined;
     let due: number | undefined;
+    let reading = false;
+    let ended = false;
     let everything = false;
     const concerned = new Set<string>();
+    // Events that come more often than pages can be read are gathered until these are: begun anew each time, none would ever be shown.
     const later = () => {
+      if (reading || ended) {
+        return;
+      }
       due ??= window.setTimeout(() => {
         due = undefined;
+        reading = true;
         const all = everything;
         const keys = new Set(concerned);
         everything = false;
         concerned.clear();
-        void client.invalidateQueries({ predicate: (query) => all || keys.has(String(query.queryKey[0])) });
+        void client.invalidateQueries({ predicate: (query) => all || keys.has(String(query.queryKey[0])) }).finally(() => {
+          reading = false;
+          if (everything || concerned.size > 0) {
+            later();
+          }
+        });
       }, GATHER_MS);
     };
     const begin = () => {
@@ -58,6 +70,8 @@ export function useLive(): Date | undefined {
       );
       stream.onopen = () => {
         setCut(undefined);
+        // What was asked over the former connection may never be answered.
+        reading = false;
         everything = true;
         later();
       };
@@ -73,6 +87,7 @@ export function useLive(): Date | undefined {
     };
     begin();
     return () => {
+      ended = true;
       window.clearTimeout(retry);
       window.clearTimeout(due);
       stream.close();

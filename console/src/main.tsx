@@ -1,13 +1,13 @@
 import CssBaseline from '@mui/material/CssBaseline';
 import { ThemeProvider } from '@mui/material/styles';
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { App } from './App';
+import { Reading } from './reading';
 import { theme } from './theme';
 
-// Data is read again when the service tells of a change, not by the clock.
-const client = new QueryClient({ defaultOptions: { queries: { staleTime: Infinity, refetchOnWindowFocus: false, retry: 1 } } });
+const client = new Reading();
 
 createRoot(document.getElementById('root') as HTMLElement).render(
   <StrictMode>

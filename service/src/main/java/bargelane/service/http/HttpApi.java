@@ -227,6 +227,8 @@ public final class HttpApi implements Closeable {
 
   private void serve(Context ctx, Endpoint e) throws Exception {
     long begun = System.nanoTime();
+    // A browser shows nothing of before, neither what has changed nor to who signs in next.
+    ctx.header("Cache-Control", "no-store");
     try {
       Caller caller = callers.known(ctx, e.needs());
       audited.ifRefused(ctx, e, caller, () -> mayCall(ctx, e, caller));
@@ -326,7 +328,7 @@ public final class HttpApi implements Closeable {
       ctx.status(204);
     } else if (body instanceof Endpoints.Redirect redirect) {
       redirect.cookies().forEach(c -> keep(ctx, c));
-      ctx.status(status).header("Location", redirect.to()).header("Cache-Control", "no-store");
+      ctx.status(status).header("Location", redirect.to());
     } else if (body instanceof byte[] bytes) {
       ctx.status(status).contentType("application/octet-stream").result(bytes);
     } else if (body instanceof Endpoints.Document document) {

@@ -174,9 +174,11 @@ class AccessTest extends Served {
         401,
         send(request("GET", "/api/v1/me", "", null).header("Cookie", "bargelane=" + token))
             .statusCode());
-    JsonNode me =
-        JSON.readTree(
-            send(request("GET", "/api/v1/me", "", null).header("Cookie", session)).body());
+    HttpResponse<String> mine =
+        send(request("GET", "/api/v1/me", "", null).header("Cookie", session));
+    assertEquals(
+        "no-store", mine.headers().firstValue("Cache-Control").orElse(""), "kept by no browser");
+    JsonNode me = JSON.readTree(mine.body());
     assertEquals("reader", me.path("roles").path(0).asText());
     assertEquals(
         "csrf-missing",
