@@ -13,6 +13,7 @@ import bargelane.core.estate.EstatePath;
 import bargelane.core.estate.Section;
 import bargelane.core.finding.Remedy;
 import bargelane.service.event.Events;
+import bargelane.service.machine.LabelRules;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.ProblemException;
 import bargelane.service.platform.Remedies;
@@ -289,6 +290,7 @@ public final class Estates {
   /** Lets nobody change what there is until this is over; one import is made at a time. */
   private static void hold(Session s) {
     Db.lock(s, "estate");
+    LabelRules.lock(s);
     // A wave is held when it is changed: passes are not to wait for a comparison.
     for (String table : List.of("site", "timetable", "label_rule", "lane")) {
       s.createNativeQuery("select id from " + table + " order by id for update", String.class)

@@ -63,6 +63,7 @@ public final class Surveying {
     Instant now = clock.instant();
     return db.tx(
         s -> {
+          LabelRules.lock(s);
           SiteEntity site = s.find(SiteEntity.class, siteId, LockMode.PESSIMISTIC_WRITE);
           MachineBook book = new MachineBook(s, site, now);
           ServerEntity server = s.find(ServerEntity.class, r.server().id());
@@ -112,6 +113,7 @@ public final class Surveying {
    * @return whether anything was different
    */
   boolean told(Session s, SiteEntity site, String key, String name, Survey survey, Instant now) {
+    LabelRules.lock(s);
     MachineBook book = new MachineBook(s, site, now);
     Sightings.survey(s, book, site, key, name, survey, now);
     Links.count(s, sink, site, key, survey, now);

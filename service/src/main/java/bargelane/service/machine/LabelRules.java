@@ -28,6 +28,10 @@ import org.hibernate.Session;
  * what is known of machines has changed. A rule sees the labels of platforms and those by hand, not
  * those of other rules. Of two rules that give one label the older counts; a label by hand goes
  * before them all, and they before the platform's.
+ *
+ * <p>Whoever changes machines or rules in a way that a rule may answer to holds {@link #lock} from
+ * the start of its transaction: of two at once, neither sees what the other has not committed, and
+ * one would take away what the other has just given.
  */
 public final class LabelRules {
 
@@ -83,6 +87,7 @@ public final class LabelRules {
     check(asked);
     return db.tx(
         s -> {
+          lock(s);
           fit(rules(s).size() + 1);
           LabelRuleEntity r = rule(asked, by);
           s.persist(r);
@@ -106,6 +111,7 @@ public final class LabelRules {
   public void remove(String id, String by) {
     db.run(
         s -> {
+          lock(s);
           LabelRuleEntity r = known(s, id);
           s.remove(r);
           int changed = apply(s);
@@ -134,6 +140,7 @@ public final class LabelRules {
     wanted.values().forEach(of -> of.forEach(LabelRules::check));
     db.run(
         s -> {
+          lock(s);
           List<LabelRuleEntity> all = rules(s);
           List<LabelRuleEntity> former =
               all.stream().filter(r -> wanted.containsKey(r.name)).toList();
@@ -192,11 +199,13 @@ public final class LabelRules {
   }
 
   /**
-   * Goes through all rules, in the caller's transaction; what is as it should be is not written.
+   * Goes through all rules, in the caller's transaction, which began with {@link #lock}; what is as
+   * it should be is not written.
    *
    * @return machines whose labels changed
    */
   public static int apply(Session s) {
+    lock(s);
     s.flush();
     List<LabelRuleEntity> rules = rules(s);
     Map<String, Map<String, String>> wanted = new HashMap<>();
@@ -239,8 +248,11 @@ public final class LabelRules {
     return wanted.size();
   }
 
-  /** Lets one at a time change labels by hand, which are read before they are written. */
-  static void lock(Session s) {
+  /**
+   * Lets one transaction at a time change what labels come from. It is taken before any row of a
+   * site or of a machine is: whoever has such a row and waits here may wait for ever.
+   */
+  public static void lock(Session s) {
     Db.lock(s, "labels");
   }
 

@@ -33,6 +33,9 @@ public final class MachineLists {
     boolean store = list.table().sound() && !asked.dryRun();
     return db.tx(
         s -> {
+          if (store) {
+            LabelRules.lock(s);
+          }
           SiteEntity entity = ListedMachines.site(s, site);
           ListedMachines.Taken taken =
               ListedMachines.take(s, entity, machines, asked.whole(), store, clock.instant());

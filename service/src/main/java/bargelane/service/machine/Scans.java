@@ -47,6 +47,7 @@ public final class Scans {
     Optional<String> settled = driver.settledAddress();
     return db.tx(
         s -> {
+          LabelRules.lock(s);
           s.setJdbcBatchSize(100);
           SiteEntity site =
               s.find(SiteEntity.class, siteId, org.hibernate.LockMode.PESSIMISTIC_WRITE);

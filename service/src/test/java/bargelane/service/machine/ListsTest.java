@@ -22,12 +22,18 @@ import bargelane.service.usage.UsageLists;
 import bargelane.service.usage.Usages;
 import java.io.IOException;
 import java.time.Clock;
+import java.time.Duration;
 import java.time.Instant;
 import java.time.ZoneOffset;
 import java.util.List;
 import java.util.Map;
 import java.util.Random;
 import java.util.Set;
+import java.util.concurrent.CountDownLatch;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import java.util.concurrent.Future;
+import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicInteger;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
@@ -376,6 +382,48 @@ class ListsTest {
             .changed());
     assertEquals("Ada", machine("sluice-1").labels().get("owner"));
     assertEquals(Set.of("owner"), machine("sluice-1").ownLabels());
+  }
+
+  @Test
+  void aRuleMadeWhileAListIsTakenOverMissesNobody() throws Exception {
+    LabelRules rules = new LabelRules(db, events, CLOCK);
+    CountDownLatch taken = new CountDownLatch(1);
+    CountDownLatch goOn = new CountDownLatch(1);
+    ExecutorService two = Executors.newFixedThreadPool(2);
+    try {
+      Future<?> list =
+          two.submit(
+              () ->
+                  db.run(
+                      s -> {
+                        machines("name,cpus\nb-1,2\n");
+                        taken.countDown();
+                        await(goOn);
+                      }));
+      await(taken);
+      Future<LabelRuleView> rule =
+          two.submit(() -> rules.add(new LabelRuleAdd("cpus >= 2", "size", "big"), "e"));
+      long until = System.nanoTime() + Duration.ofSeconds(60).toNanos();
+      while (!rule.isDone() && count("pg_locks where locktype = 'advisory' and not granted") == 0) {
+        assertTrue(System.nanoTime() < until, "the rule is neither made nor waiting");
+        Thread.onSpinWait();
+      }
+      goOn.countDown();
+      list.get(60, TimeUnit.SECONDS);
+      assertEquals(1, rule.get(60, TimeUnit.SECONDS).machines());
+      assertEquals(Map.of("size", "big"), machine("b-1").labels());
+    } finally {
+      goOn.countDown();
+      two.shutdownNow();
+    }
+  }
+
+  private static void await(CountDownLatch latch) {
+    try {
+      assertTrue(latch.await(60, TimeUnit.SECONDS));
+    } catch (InterruptedException e) {
+      throw new IllegalStateException(e);
+    }
   }
 
   @Test
