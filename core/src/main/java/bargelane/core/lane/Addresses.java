@@ -47,6 +47,8 @@ final class Addresses {
   /** The first address of a subnet, or of a pool in it, that may be free. */
   private final Map<String, String> lowest = new HashMap<>();
 
+  private final Map<String, Optional<Subnet>> ranges = new HashMap<>();
+
   private static final Card SOMEBODY = new Card("", 0);
 
   Addresses(Shores shores) {
@@ -65,6 +67,10 @@ final class Addresses {
 
   private Map<String, Card> of(String subnet) {
     return taken.computeIfAbsent(subnet, n -> new HashMap<>());
+  }
+
+  private Optional<Subnet> range(Network subnet) {
+    return ranges.computeIfAbsent(subnet.cidr(), Subnet::of);
   }
 
   private Set<String> avoided(Network subnet, Subnet range) {
@@ -96,16 +102,16 @@ final class Addresses {
     };
   }
 
-  private static boolean keeps(Nic nic, Network subnet) {
+  private boolean keeps(Nic nic, Network subnet) {
     return Address.valid(nic.address())
-        && Subnet.of(subnet.cidr()).map(r -> r.contains(nic.address())).orElse(true);
+        && range(subnet).map(r -> r.contains(nic.address())).orElse(true);
   }
 
   /** Places a card. */
   PlacedNic place(
       LaneMachine m, int card, Network subnet, AddressRule rule, String thing, List<Finding> into) {
     Nic nic = m.facts().nics().get(card);
-    Optional<Subnet> range = Subnet.of(subnet.cidr());
+    Optional<Subnet> range = range(subnet);
     // Machines that are not known here are told apart by their platform's identity.
     Card own = new Card(m.id().isEmpty() ? m.facts().platformId() : m.id(), card);
     String address =

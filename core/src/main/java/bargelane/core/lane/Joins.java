@@ -9,7 +9,9 @@ import bargelane.core.lane.Rules.Effective;
 import bargelane.core.net.Subnet;
 import bargelane.core.site.Inventory;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 
 /**
@@ -24,6 +26,17 @@ public final class Joins {
   private final Inventory target;
   private final String targetName;
 
+  /** The source's networks by id, of which every card names one. */
+  private final Map<String, Inventory.Network> networks = new HashMap<>();
+
+  /** What names of subnets and classes of the target lead to, as they were looked up. */
+  private final Map<String, Optional<Inventory.Network>> subnets = new HashMap<>();
+
+  private final Map<String, Optional<Inventory.Storage>> classes = new HashMap<>();
+
+  /** By id of a network of the source, the target's that its range overlaps. */
+  private final Map<String, Optional<Inventory.Network>> overlapped = new HashMap<>();
+
   /**
    * @param lane name of the lane, for remedies
    * @param targetName name of the site at its end
@@ -34,6 +47,12 @@ public final class Joins {
     this.source = source;
     this.target = target;
     this.targetName = targetName;
+    source.networks().forEach(n -> networks.putIfAbsent(n.id(), n));
+  }
+
+  /** A network of the source by its id. */
+  Optional<Inventory.Network> source(String id) {
+    return Optional.ofNullable(networks.get(id)).or(() -> source.network(id));
   }
 
   /** What a join leads to, or the finding that says why it leads nowhere. */
@@ -64,8 +83,8 @@ public final class Joins {
               Remedy.of("join it", Action.LANE_JOIN_NETWORK, lane, id),
               Who.ENGINEER));
     }
-    return target
-        .network(to.get().value())
+    return subnets
+        .computeIfAbsent(to.get().value(), target::network)
         .map(Joined::to)
         .orElseGet(
             () ->
@@ -90,8 +109,8 @@ public final class Joins {
               Remedy.of("join it", Action.LANE_JOIN_STORAGE, lane, id),
               Who.ENGINEER));
     }
-    return target
-        .storage(to.get().value())
+    return classes
+        .computeIfAbsent(to.get().value(), target::storage)
         .map(Joined::to)
         .orElseGet(
             () ->
@@ -117,22 +136,8 @@ public final class Joins {
    * to it: whoever is at the target can't tell the two apart.
    */
   public Optional<Finding> overlap(Inventory.Network n, String thing) {
-    Optional<Subnet> range = Subnet.of(n.cidr());
-    Optional<String> joined =
-        rules
-            .network(Setting.SUBNET, n.id())
-            .flatMap(to -> target.network(to.value()))
-            .map(Inventory.Network::id);
-    if (range.isEmpty()
-        || joined.isEmpty()
-        || n.isolated()
-        || rules.network(Setting.OVERLAP, n.id()).isPresent()) {
-      return Optional.empty();
-    }
-    return target.networks().stream()
-        .filter(t -> !t.isolated() && !joined.equals(Optional.of(t.id())))
-        .filter(t -> Subnet.of(t.cidr()).map(range.get()::overlaps).orElse(false))
-        .findFirst()
+    return overlapped
+        .computeIfAbsent(n.id(), id -> overlapped(n))
         .map(
             t ->
                 new Finding(
@@ -154,6 +159,25 @@ public final class Joins {
                         lane,
                         n.id()),
                     Who.ENGINEER));
+  }
+
+  private Optional<Inventory.Network> overlapped(Inventory.Network n) {
+    Optional<Subnet> range = Subnet.of(n.cidr());
+    Optional<String> joined =
+        rules
+            .network(Setting.SUBNET, n.id())
+            .flatMap(to -> target.network(to.value()))
+            .map(Inventory.Network::id);
+    if (range.isEmpty()
+        || joined.isEmpty()
+        || n.isolated()
+        || rules.network(Setting.OVERLAP, n.id()).isPresent()) {
+      return Optional.empty();
+    }
+    return target.networks().stream()
+        .filter(t -> !t.isolated() && !joined.equals(Optional.of(t.id())))
+        .filter(t -> Subnet.of(t.cidr()).map(range.get()::overlaps).orElse(false))
+        .findFirst();
   }
 
   /** Everything of the source that is joined to nothing, or to something that is not there. */

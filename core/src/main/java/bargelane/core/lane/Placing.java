@@ -285,9 +285,8 @@ final class Placing {
           address
               .flatMap(a -> AddressRule.read(a.value()))
               .orElse(AddressRule.usual(rules.plan().keepAddresses())));
-      shores
-          .source()
-          .network(nic.network())
+      joins
+          .source(nic.network())
           .flatMap(n -> joins.overlap(n, card(nic)))
           .ifPresent(findings::add);
       joined

@@ -2,11 +2,11 @@ package bargelane.core.lane;
 
 import java.util.ArrayList;
 import java.util.Collection;
+import java.util.EnumMap;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.TreeMap;
 
 /**
  * All rules of a lane: what it joins and what holds for some machines, cards and disks only. Of two
@@ -17,7 +17,30 @@ import java.util.TreeMap;
  */
 public final class Rules {
 
-  private record Key(Setting setting, RuleScope scope, String of, int part) {}
+  /** Whom a rule is for among those of one setting and scope. */
+  private record Subject(String of, int part) {}
+
+  /** Rules by setting and scope: for most there is none, which is seen at once. */
+  private static final class Table {
+    private final Map<Setting, Map<RuleScope, Map<Subject, String>>> values =
+        new EnumMap<>(Setting.class);
+
+    private void put(Setting setting, RuleScope scope, String of, int part, String value) {
+      values
+          .computeIfAbsent(setting, s -> new EnumMap<>(RuleScope.class))
+          .computeIfAbsent(scope, s -> new HashMap<>())
+          .put(new Subject(of, part), value);
+    }
+
+    private Map<Subject, String> of(Setting setting, RuleScope scope) {
+      return values.getOrDefault(setting, Map.of()).getOrDefault(scope, Map.of());
+    }
+
+    private Optional<String> get(Setting setting, RuleScope scope, String of, int part) {
+      Map<Subject, String> all = of(setting, scope);
+      return all.isEmpty() ? Optional.empty() : Optional.ofNullable(all.get(new Subject(of, part)));
+    }
+  }
 
   /**
    * What holds of something.
@@ -46,10 +69,10 @@ public final class Rules {
   public static final List<String> ROLES = List.of(SYSTEM, DATA, LOG);
 
   private final LanePlan plan;
-  private final Map<Key, String> values = new HashMap<>();
+  private final Table values = new Table();
 
   /** What the plan alone says. */
-  private final Map<Key, String> planned;
+  private final Table planned = new Table();
 
   /**
    * @param plan what the whole lane joins
@@ -63,12 +86,12 @@ public final class Rules {
       put(RuleScope.LANE, "", Setting.ZONE, plan.zone());
     }
     put(RuleScope.LANE, "", Setting.ADDRESS, AddressRule.usual(plan.keepAddresses()).text());
-    planned = Map.copyOf(values);
-    rules.forEach(r -> values.put(new Key(r.setting(), r.scope(), r.of(), r.part()), r.value()));
+    rules.forEach(r -> values.put(r.setting(), r.scope(), r.of(), r.part(), r.value()));
   }
 
   private void put(RuleScope scope, String of, Setting setting, String value) {
-    values.put(new Key(setting, scope, of, Rule.WHOLE), value);
+    values.put(setting, scope, of, Rule.WHOLE, value);
+    planned.put(setting, scope, of, Rule.WHOLE, value);
   }
 
   /** What the whole lane joins. */
@@ -146,9 +169,9 @@ public final class Rules {
       Optional<Effective> of) {
     of.filter(
             e ->
-                !e.value()
-                    .equals(
-                        planned.get(new Key(setting, e.scope(), subject(e, m, part), Rule.WHOLE))))
+                !planned
+                    .get(setting, e.scope(), subject(e, m, part), Rule.WHOLE)
+                    .equals(Optional.of(e.value())))
         .ifPresent(e -> all.add(new Rule(scope, m.id(), part, setting, e.value())));
   }
 
@@ -167,10 +190,14 @@ public final class Rules {
   }
 
   private Optional<Effective> label(Setting setting, LaneMachine m) {
+    Map<Subject, String> labels = values.of(setting, RuleScope.LABEL);
+    if (labels.isEmpty()) {
+      return Optional.empty();
+    }
     Effective first = null;
-    for (Map.Entry<String, String> label : new TreeMap<>(m.labels()).entrySet()) {
+    for (Map.Entry<String, String> label : m.labels().entrySet()) {
       String of = label.getKey() + "=" + label.getValue();
-      String value = values.get(new Key(setting, RuleScope.LABEL, of, Rule.WHOLE));
+      String value = labels.get(new Subject(of, Rule.WHOLE));
       if (value == null) {
         continue;
       }
@@ -184,7 +211,6 @@ public final class Rules {
   }
 
   private Optional<Effective> at(Setting setting, RuleScope scope, String of, int part) {
-    return Optional.ofNullable(values.get(new Key(setting, scope, of, part)))
-        .map(v -> new Effective(v, scope, of, ""));
+    return values.get(setting, scope, of, part).map(v -> new Effective(v, scope, of, ""));
   }
 }

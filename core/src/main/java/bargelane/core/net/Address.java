@@ -41,7 +41,7 @@ public final class Address {
 
   /** Whether this is an address. */
   public static boolean valid(String text) {
-    return read(text).isPresent();
+    return quad(text) || read(text).isPresent();
   }
 
   /**
@@ -49,7 +49,39 @@ public final class Address {
    * equal; none if it is no address.
    */
   public static Optional<String> canonical(String text) {
-    return read(text).map(IPAddress::toCanonicalString);
+    return quad(text) ? Optional.of(text) : read(text).map(IPAddress::toCanonicalString);
+  }
+
+  /**
+   * Whether this is an address of IPv4 as it is written canonically: four numbers up to 255 without
+   * leading zeros. Most addresses are, and whole estates of them are compared at each change.
+   */
+  private static boolean quad(String text) {
+    if (text == null) {
+      return false;
+    }
+    int numbers = 0;
+    int digits = 0;
+    int number = 0;
+    for (int i = 0; i <= text.length(); i++) {
+      char c = i == text.length() ? '.' : text.charAt(i);
+      if (c == '.') {
+        if (digits == 0 || ++numbers > 4) {
+          return false;
+        }
+        digits = 0;
+        number = 0;
+      } else if (c < '0' || c > '9' || digits > 0 && number == 0) {
+        return false;
+      } else {
+        number = number * 10 + c - '0';
+        digits++;
+        if (number > 255) {
+          return false;
+        }
+      }
+    }
+    return numbers == 4;
   }
 
   /** Whether this is an address of IPv6. */

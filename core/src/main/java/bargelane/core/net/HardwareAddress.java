@@ -18,6 +18,9 @@ public final class HardwareAddress {
     if (text == null) {
       return "";
     }
+    if (FORM.matcher(text).matches()) {
+      return text;
+    }
     String plain = text.strip().toLowerCase(Locale.ROOT).replace('-', ':');
     return FORM.matcher(plain).matches() ? plain : "";
   }

@@ -5,8 +5,11 @@ import bargelane.service.platform.Json;
 import com.fasterxml.jackson.core.type.TypeReference;
 import java.lang.ref.SoftReference;
 import java.util.ArrayList;
+import java.util.Collections;
 import java.util.List;
 import java.util.Map;
+import java.util.SortedMap;
+import java.util.TreeMap;
 import java.util.concurrent.ConcurrentHashMap;
 import org.hibernate.Session;
 
@@ -20,10 +23,10 @@ import org.hibernate.Session;
  */
 final class SiteMachines {
 
-  private static final TypeReference<Map<String, String>> LABELS = new TypeReference<>() {};
+  private static final TypeReference<TreeMap<String, String>> LABELS = new TypeReference<>() {};
 
   /** One machine. */
-  record Row(String id, Map<String, String> labels, MachineFacts facts) {}
+  record Row(String id, SortedMap<String, String> labels, MachineFacts facts) {}
 
   private record Read(String rows, List<Row> machines) {}
 
@@ -61,7 +64,7 @@ final class SiteMachines {
       machines.add(
           new Row(
               (String) r[0],
-              Json.read((String) r[2], LABELS),
+              Collections.unmodifiableSortedMap(Json.read((String) r[2], LABELS)),
               Json.read((String) r[1], MachineFacts.class)));
     }
     return List.copyOf(machines);

@@ -23,7 +23,6 @@ import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.Objects;
 import java.util.Optional;
 import java.util.Set;
 import java.util.TreeSet;
@@ -166,15 +165,17 @@ final class Spans {
         across.merge(a.network, 1L, Long::sum);
       }
     }
+    Map<String, List<Placed>> members = new HashMap<>();
+    for (Placed p : plan.machines()) {
+      p.result().machine().nics().stream()
+          .map(Nic::network)
+          .filter(both::containsKey)
+          .distinct()
+          .forEach(n -> members.computeIfAbsent(n, x -> new ArrayList<>()).add(p));
+    }
     List<SpanView> views = new ArrayList<>();
     for (Network n : both.values()) {
-      List<Placed> on =
-          plan.machines().stream()
-              .filter(
-                  p ->
-                      p.result().machine().nics().stream()
-                          .anyMatch(c -> Objects.equals(c.network(), n.id())))
-              .toList();
+      List<Placed> on = members.getOrDefault(n.id(), List.of());
       views.add(
           new SpanView(
               n.id(),
