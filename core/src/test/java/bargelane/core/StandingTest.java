@@ -40,8 +40,8 @@ class StandingTest {
       boolean landed,
       boolean diverged) {
     return new Standing(
-        "db", "lending", false, List.of(), List.of(), true, points, exposure, test, landed,
-        diverged, false);
+        "db", "lending", false, List.of(), List.of(), List.of(), true, points, exposure, test,
+        landed, diverged, false);
   }
 
   @Test

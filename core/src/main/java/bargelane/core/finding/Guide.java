@@ -84,7 +84,8 @@ public record Guide(Who who, List<Action> actions) {
       case RANGE_DIVIDED -> List.of(Action.LANE_SPANS);
       case PORT_CLOSED -> List.of(Action.LANE_INGRESS);
       case NETWORK_NOT_JOINED -> List.of(Action.LANE_JOIN_NETWORK);
-      case STORAGE_NOT_JOINED, STORAGE_UNKNOWN -> List.of(Action.LANE_JOIN_STORAGE);
+      case STORAGE_NOT_JOINED, STORAGE_UNKNOWN, DISK_NOT_COPIED ->
+          List.of(Action.LANE_JOIN_STORAGE);
       case SUBNET_UNKNOWN, SUBNET_FULL, SUBNET_RANGE_UNKNOWN -> List.of(Action.LANE_SUBNET);
       case RANGE_OVERLAPS -> List.of(Action.LANE_ACCEPT_OVERLAP);
       case ADDRESS_OUTSIDE_SUBNET,

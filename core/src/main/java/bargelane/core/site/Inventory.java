@@ -79,10 +79,16 @@ public record Inventory(
           told);
     }
 
-    /** The same machine with one disk of another size. */
-    public MachineFacts grown(int disk, long bytes) {
-      List<Disk> all = new java.util.ArrayList<>(disks);
-      all.set(disk, new Disk(all.get(disk).volume(), bytes, all.get(disk).storage()));
+    /** The same machine with one disk of another size; as it is if it has no such disk. */
+    public MachineFacts grown(String volume, long bytes) {
+      return with(
+          disks.stream()
+              .map(d -> d.volume().equals(volume) ? new Disk(volume, bytes, d.storage()) : d)
+              .toList());
+    }
+
+    /** The same machine with other disks. */
+    public MachineFacts with(List<Disk> all) {
       return new MachineFacts(
           platformId,
           name,

@@ -15,6 +15,7 @@ import java.util.Optional;
  * The facts that a machine's gates follow from.
  *
  * @param sizeFindings and {@code mappingFindings}: from preflight, blocking ones only
+ * @param loadFindings disks of the machine that are not copied
  * @param points complete recovery points there are
  * @param test outcome of the last test cutover, if there was one
  */
@@ -24,6 +25,7 @@ public record Standing(
     boolean vanished,
     List<Finding> sizeFindings,
     List<Finding> mappingFindings,
+    List<Finding> loadFindings,
     boolean protectedNow,
     int points,
     Exposure exposure,
@@ -48,12 +50,14 @@ public record Standing(
     gates.add(new State(Gate.SIZED, sizeFindings));
     gates.add(new State(Gate.MAPPED, mappingFindings));
     gates.add(
-        state(
-            Gate.LADEN,
-            points == 0,
-            Code.NOT_LOADED,
-            "no full pass is complete",
-            Action.WAVE_LOAD.of(wave)));
+        points == 0
+            ? state(
+                Gate.LADEN,
+                true,
+                Code.NOT_LOADED,
+                "no full pass is complete",
+                Action.WAVE_LOAD.of(wave))
+            : new State(Gate.LADEN, loadFindings));
     gates.add(new State(Gate.IN_STEP, inStep()));
     gates.add(new State(Gate.PROVEN, proven()));
     gates.add(

@@ -376,7 +376,7 @@ class RulesTest {
             null);
     LaneMachine m = machine("db", "10.0.0.7");
     assertEquals(List.of(Code.DISKS_TOO_MANY), codes(place(shores(target), List.of(), m).get(0)));
-    MachineFacts grown = m.facts().grown(1, (1L << 30) + 1);
+    MachineFacts grown = m.facts().grown("d1", (1L << 30) + 1);
     LaneMachine large = new LaneMachine("db", "wave-1", Map.of(), grown, Optional.empty());
     Preflight.Result r = place(shores(target), List.of(), large).get(0);
     assertEquals(List.of(Code.SIZE_NOT_CHOSEN, Code.DISK_TOO_LARGE), codes(r));

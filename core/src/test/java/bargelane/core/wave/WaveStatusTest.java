@@ -143,6 +143,7 @@ class WaveStatusTest {
             false,
             List.of(),
             List.of(),
+            List.of(),
             loaded,
             loaded ? 1 : 0,
             new Exposure(

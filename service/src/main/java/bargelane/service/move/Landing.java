@@ -7,6 +7,7 @@ import bargelane.service.plan.Plans;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.PassNotes;
 import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.PointVolume;
 import bargelane.service.replication.Services;
@@ -46,8 +47,15 @@ final class Landing {
     return VolumeNames.volume(w.runId(), m, disk);
   }
 
+  /** Of the disks that the point has, once it is chosen: others may have come since. */
   List<String> cloneNames(Work w, TowState state, MemberEntity m) {
-    int disks = Plans.facts(state, m).disks().size();
+    int disks =
+        w.has(PassNotes.POINT)
+            ? (int)
+                PointVolume.of(moves.point(w)).stream()
+                    .filter(v -> v.memberId().equals(m.id))
+                    .count()
+            : Plans.facts(state, m).disks().size();
     List<String> names = new ArrayList<>();
     for (int i = 0; i < disks; i++) {
       names.add(cloneName(w, m, i));

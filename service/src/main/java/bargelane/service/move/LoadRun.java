@@ -1,12 +1,15 @@
 package bargelane.service.move;
 
 import bargelane.blocks.DigestVolume;
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
 import bargelane.core.lane.Preflight;
 import bargelane.core.replication.Direction;
 import bargelane.core.replication.LegState;
 import bargelane.core.site.Inventory;
 import bargelane.service.plan.Plans;
 import bargelane.service.platform.Ids;
+import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.ReplicaEntity;
@@ -22,6 +25,7 @@ import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.text.Sizes;
 import java.util.List;
+import java.util.Set;
 
 /** Begins replication: blank replicas at the target, a first full pass, then the timetable. */
 final class LoadRun implements RunKind {
@@ -59,6 +63,7 @@ final class LoadRun implements RunKind {
   private Outcome replicas(Work w) {
     TowState state = moves.state(w);
     if (state.leg.isEmpty()) {
+      presentDisks(state);
       List<Preflight.Result> places = services.db().tx(s -> Plans.hold(s, state));
       services
           .db()
@@ -77,17 +82,11 @@ final class LoadRun implements RunKind {
                   MemberEntity m = state.members.get(i);
                   List<Inventory.Disk> disks = Plans.facts(state, m).disks();
                   for (int d = 0; d < disks.size(); d++) {
-                    ReplicaEntity r = new ReplicaEntity();
+                    ReplicaEntity r = ReplicaEntity.blank(leg.id, m, d, disks.get(d).bytes());
                     r.id = Ids.next("rep");
-                    r.legId = leg.id;
-                    r.memberId = m.id;
-                    r.disk = d;
                     r.volume = VolumeNames.volume(leg.id, m, d);
                     r.digests = ReplicaEntity.digestsOf(r.volume);
                     r.storage = places.get(i).placement().storages().get(d);
-                    r.bytes = disks.get(d).bytes();
-                    r.intent = "";
-                    r.blank = true;
                     s.persist(r);
                   }
                 }
@@ -118,6 +117,38 @@ final class LoadRun implements RunKind {
       create(w, made, r.digests, DigestVolume.bytesFor(r.bytes), r.storage);
     }
     return Outcome.done(made.replicas.size() + " volumes at " + made.away.name);
+  }
+
+  /**
+   * Has machines' berths name the disks that they have now, which may be others than when the wave
+   * was planned.
+   */
+  private void presentDisks(TowState state) {
+    for (MemberEntity m : state.members) {
+      Berth berth = TowState.berth(m, Side.HOME).orElseThrow();
+      List<String> known =
+          Plans.facts(state, m).disks().stream().map(Inventory.Disk::volume).toList();
+      List<String> now =
+          moves.compute(state, Side.HOME).machine(berth.platformId()).disks().stream()
+              .map(Inventory.Disk::volume)
+              .toList();
+      if (!Set.copyOf(now).equals(Set.copyOf(known))) {
+        throw new RunFailure(
+            "disks-changed",
+            m.name + " has other disks now than the last scan of " + state.home.name + " found",
+            Remedy.of("scan it, and load again", Action.SITE_SCAN, state.home.name));
+      }
+      if (!berth.disks().equals(known)) {
+        services
+            .db()
+            .run(
+                s ->
+                    TowState.berth(
+                        s.find(MemberEntity.class, m.id),
+                        Side.HOME,
+                        new Berth(berth.platformId(), known, berth.previous(), berth.name())));
+      }
+    }
   }
 
   private void create(Work w, TowState made, String volume, long bytes, String storage) {

@@ -77,7 +77,7 @@ public final class Plans {
   }
 
   public static MachineFacts facts(TowState state, MemberEntity member) {
-    return Json.read(state.facts.get(member.machineId), MachineFacts.class);
+    return state.factsOf(member);
   }
 
   /** What refits add to a member's guest besides what it needs. */

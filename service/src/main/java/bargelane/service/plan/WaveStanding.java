@@ -1,6 +1,8 @@
 package bargelane.service.plan;
 
 import bargelane.core.finding.Finding;
+import bargelane.core.finding.Finding.Code;
+import bargelane.core.finding.Finding.Who;
 import bargelane.core.finding.Remedy;
 import bargelane.core.lane.Preflight;
 import bargelane.core.replication.LegState;
@@ -17,6 +19,7 @@ import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.TowState;
 import bargelane.service.replication.Tows;
+import bargelane.service.replication.UncopiedDisk;
 import bargelane.service.run.RunEntity;
 import bargelane.service.run.Runs;
 import bargelane.service.site.Inventories;
@@ -82,6 +85,7 @@ public record WaveStanding(
                   vanished.contains(m.machineId),
                   blocking(place, true),
                   state.tow.landed ? List.of() : blocking(place, false),
+                  settled ? List.of() : uncopied(m),
                   protectedNow,
                   points,
                   exposure,
@@ -103,6 +107,19 @@ public record WaveStanding(
 
   private static List<Finding> blocking(Preflight.Result place, boolean size) {
     return place.findings().stream().filter(f -> f.blocks() && f.code().ofSize() == size).toList();
+  }
+
+  private static List<Finding> uncopied(MemberEntity m) {
+    return UncopiedDisk.of(m).stream()
+        .map(
+            d ->
+                new Finding(
+                    Code.DISK_NOT_COPIED,
+                    m.name + ", disk " + d.volume(),
+                    d.why(),
+                    d.advice(),
+                    Who.ENGINEER))
+        .toList();
   }
 
   private static Optional<Standing.Test> test(

@@ -351,7 +351,7 @@ public record Manifest(
   }
 
   private static Machine machine(MemberEntity m, TowState state, Rules rules, List<Disk> disks) {
-    MachineFacts facts = Json.read(state.facts.get(m.machineId), MachineFacts.class);
+    MachineFacts facts = state.factsOf(m);
     List<Setting> settings =
         rules
             .alone(

@@ -60,5 +60,9 @@ public class MemberEntity {
   @JdbcTypeCode(SqlTypes.JSON)
   public String probe;
 
+  /** Disks that it has where it runs and that no pass copies; see {@link UncopiedDisk}. */
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String uncopied = "[]";
+
   public boolean open;
 }

@@ -4,6 +4,7 @@ import bargelane.blocks.DigestVolume;
 import bargelane.blocks.Ranges;
 import bargelane.core.replication.PassKind;
 import bargelane.core.site.Capabilities.Reach;
+import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.machine.MachineEntity;
 import bargelane.service.platform.Json;
@@ -38,9 +39,11 @@ import org.hibernate.Session;
 final class PassSnapshot {
 
   private final Services services;
+  private final NewDisks disks;
 
   PassSnapshot(Services services) {
     this.services = services;
+    this.disks = new NewDisks(services);
   }
 
   private TowState state(Work w) {
@@ -211,8 +214,8 @@ final class PassSnapshot {
   }
 
   /**
-   * Gives replicas digests that have none, and lets those grow whose source disks have grown. Gives
-   * whether anything was changed.
+   * Takes in disks that are new, gives replicas digests that have none, and lets those grow whose
+   * source disks have grown. Gives whether anything was changed.
    */
   private boolean fit(Work w, TowState state, LegEntity leg, Side from) {
     boolean changed = false;
@@ -221,6 +224,7 @@ final class PassSnapshot {
       Berth berth = TowState.berth(m, from).orElseThrow();
       MachineFacts now =
           services.sites().driver(state.siteId(from)).compute().machine(berth.platformId());
+      changed |= disks.look(w, state, leg, m, now, w.has(PassNotes.PASS));
       for (ReplicaEntity r : state.replicasOf(m)) {
         if (r.digests.isEmpty()) {
           String digests = ReplicaEntity.digestsOf(r.volume);
@@ -233,7 +237,13 @@ final class PassSnapshot {
           changed = true;
         }
         // 0 where the platform does not tell sizes with a single machine.
-        long bytes = r.disk < now.disks().size() ? now.disks().get(r.disk).bytes() : 0;
+        String volume = berth.disks().get(r.disk);
+        long bytes =
+            now.disks().stream()
+                .filter(d -> d.volume().equals(volume))
+                .mapToLong(Inventory.Disk::bytes)
+                .findFirst()
+                .orElse(0);
         if (bytes != 0 && bytes < r.bytes) {
           throw new RunFailure(
               "disk-shrunk",
@@ -243,7 +253,7 @@ final class PassSnapshot {
         if (bytes > r.bytes) {
           target.growVolume(ReplicaEntity.digestsOf(r.volume), DigestVolume.bytesFor(bytes));
           target.growVolume(r.volume, bytes);
-          services.db().run(s -> record(s, w, m, r, leg, bytes));
+          services.db().run(s -> record(s, w, m, r, volume, leg, bytes));
           changed = true;
         }
       }
@@ -252,7 +262,13 @@ final class PassSnapshot {
   }
 
   private void record(
-      Session s, Work w, MemberEntity m, ReplicaEntity r, LegEntity leg, long bytes) {
+      Session s,
+      Work w,
+      MemberEntity m,
+      ReplicaEntity r,
+      String volume,
+      LegEntity leg,
+      long bytes) {
     ReplicaEntity grown = s.find(ReplicaEntity.class, r.id);
     grown.bytes = bytes;
     // Its digests are of the smaller disk.
@@ -260,7 +276,7 @@ final class PassSnapshot {
     doubt.add(r.bytes, bytes);
     grown.intent = doubt.text();
     MachineEntity machine = s.find(MachineEntity.class, m.machineId);
-    machine.facts = Json.text(Json.read(machine.facts, MachineFacts.class).grown(r.disk, bytes));
+    machine.facts = Json.text(Json.read(machine.facts, MachineFacts.class).grown(volume, bytes));
     services
         .events()
         .tell(

@@ -41,4 +41,16 @@ public class ReplicaEntity {
   public boolean anywhere;
 
   public boolean blank;
+
+  /** A replica of a disk that nothing was written to yet. */
+  public static ReplicaEntity blank(String leg, MemberEntity m, int disk, long bytes) {
+    ReplicaEntity r = new ReplicaEntity();
+    r.legId = leg;
+    r.memberId = m.id;
+    r.disk = disk;
+    r.bytes = bytes;
+    r.intent = "";
+    r.blank = true;
+    return r;
+  }
 }

@@ -4,6 +4,8 @@ import bargelane.core.replication.Direction;
 import bargelane.core.replication.LegState;
 import bargelane.core.site.Capabilities;
 import bargelane.core.site.Capabilities.Reach;
+import bargelane.core.site.Inventory.Disk;
+import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.lane.LaneEntity;
 import bargelane.service.machine.MachineEntity;
 import bargelane.service.platform.Db;
@@ -91,6 +93,24 @@ public final class TowState {
 
   public static TowState load(Session s, String towId) {
     return new TowState(s, s.find(TowEntity.class, towId));
+  }
+
+  /**
+   * What is known of a member's machine at its source, its disks in the order of its berth there:
+   * those that its tow does not copy are left out.
+   */
+  public MachineFacts factsOf(MemberEntity m) {
+    MachineFacts told = Json.read(facts.get(m.machineId), MachineFacts.class);
+    if (leg.isEmpty()) {
+      return told;
+    }
+    Map<String, Disk> known = new HashMap<>();
+    told.disks().forEach(d -> known.put(d.volume(), d));
+    List<String> own = berth(m, Side.HOME).map(Berth::disks).orElse(List.of());
+    // After a failback it has other volumes than the last scan found, in the same order.
+    return own.isEmpty() || !known.keySet().containsAll(own)
+        ? told
+        : told.with(own.stream().map(known::get).toList());
   }
 
   /** What runs on this tow are about. */

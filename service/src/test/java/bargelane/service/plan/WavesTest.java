@@ -45,6 +45,7 @@ import bargelane.service.site.Inventories;
 import bargelane.service.site.Ledger;
 import bargelane.service.site.SiteEntity;
 import bargelane.service.site.Sites;
+import bargelane.sites.Compute;
 import bargelane.sites.SiteDriver;
 import bargelane.sites.SiteException;
 import bargelane.sites.Target;
@@ -90,6 +91,9 @@ class WavesTest {
     events = new Events(db, clock, database.url, "bargelane", database.password);
     when(sites.driver(any())).thenReturn(driver);
     when(driver.target()).thenReturn(target);
+    Compute compute = mock(Compute.class);
+    when(driver.compute()).thenReturn(compute);
+    when(compute.machine("p-1")).thenReturn(machine("10.0.0.5"));
     Ledger ledger = new Ledger(db, sites, clock, "in-test", "node");
     RunEngine runs = new RunEngine(db, events, clock);
     Passes passes = new Passes(db, sites, ledger, events, runs, Duration.ofSeconds(6), clock);

@@ -1,0 +1,226 @@
+package bargelane.e2e;
+
+import static org.junit.jupiter.api.Assertions.assertArrayEquals;
+import static org.junit.jupiter.api.Assertions.assertEquals;
+import static org.junit.jupiter.api.Assertions.assertFalse;
+import static org.junit.jupiter.api.Assertions.assertThrows;
+import static org.junit.jupiter.api.Assertions.assertTrue;
+
+import bargelane.blocks.BlockDevice;
+import bargelane.client.ApiClient;
+import com.fasterxml.jackson.databind.JsonNode;
+import java.io.IOException;
+import java.nio.ByteBuffer;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.Random;
+import org.junit.jupiter.api.AfterAll;
+import org.junit.jupiter.api.BeforeAll;
+import org.junit.jupiter.api.MethodOrderer;
+import org.junit.jupiter.api.Order;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.TestMethodOrder;
+import org.junit.jupiter.api.extension.ExtendWith;
+
+/** A machine that gets disks after its wave was planned lands with all of them, or not at all. */
+@ExtendWith(OneAfterAnother.class)
+@TestMethodOrder(MethodOrderer.OrderAnnotation.class)
+class NewDisksTest {
+
+  private static final String APP = "lending-app";
+  private static final int CHUNK = 1 << 20;
+
+  /** Where each disk is marked as itself, before its first partition. */
+  private static final int MARK_AT = 512 << 10;
+
+  private static Harness harness;
+  private static ApiClient api;
+  private static Journey journey;
+
+  @BeforeAll
+  static void start() throws IOException {
+    harness = Harness.create().all();
+    api = harness.api();
+    journey = new Journey(api, line -> {});
+    journey.prepare(harness, 5, 60);
+  }
+
+  @AfterAll
+  static void stop() throws IOException {
+    harness.close();
+  }
+
+  /** Gives the machine another disk with a file system, the second of those that it has then. */
+  private static void attach(Platform at, String volume, String storage) throws IOException {
+    List<String> disks = new ArrayList<>(at.disks(APP));
+    String like = at.disks("lending-db").get(1);
+    try (BlockDevice model = at.open(like, false)) {
+      at.call(
+          "POST",
+          "/v1/volumes",
+          Map.of("name", volume, "sizeBytes", model.size(), "storageClass", storage));
+      try (BlockDevice made = at.open(volume, true)) {
+        copy(model, made);
+        made.write(MARK_AT, ByteBuffer.wrap(mark(volume)));
+        made.flush();
+      }
+    }
+    at.closeLook(like);
+    at.closeLook(volume);
+    disks.add(1, volume);
+    give(at, disks);
+  }
+
+  private static void give(Platform at, List<String> disks) throws IOException {
+    String machine = "/v1/machines/" + at.machine(APP).path("id").asText();
+    at.call("POST", machine + "/stop", null);
+    at.call("PUT", machine + "/disks", Map.of("disks", disks));
+    at.call("POST", machine + "/start", null);
+  }
+
+  private static byte[] mark(String volume) {
+    byte[] bytes = new byte[4096];
+    new Random(volume.hashCode()).nextBytes(bytes);
+    return bytes;
+  }
+
+  private static byte[] markOf(Platform at, String volume) throws IOException {
+    byte[] bytes = new byte[4096];
+    try (BlockDevice disk = at.open(volume, false)) {
+      disk.read(MARK_AT, ByteBuffer.wrap(bytes));
+    }
+    at.closeLook(volume);
+    return bytes;
+  }
+
+  private static void copy(BlockDevice from, BlockDevice to) throws IOException {
+    for (BlockDevice.Extent e : from.status(BlockDevice.Context.ALLOCATION, 0, from.size())) {
+      for (long at = e.offset(); e.set() && at < e.offset() + e.length(); at += CHUNK) {
+        ByteBuffer some = ByteBuffer.allocate((int) Math.min(CHUNK, e.offset() + e.length() - at));
+        from.read(at, some);
+        to.write(at, some.rewind());
+      }
+    }
+  }
+
+  private static boolean copied(int disk) {
+    return harness.saltmarsh().ours().stream().anyMatch(o -> o.endsWith("-" + APP + "-d" + disk));
+  }
+
+  private static boolean told(String text) {
+    for (JsonNode e : api.get("/events?size=1000")) {
+      if (e.path("text").asText().contains(text)) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  private static JsonNode finding(JsonNode wave) {
+    for (JsonNode m : wave.path("machines")) {
+      for (JsonNode g : m.path("gates")) {
+        for (JsonNode f : g.path("shutBy")) {
+          if (f.path("code").asText().equals("disk-not-copied")) {
+            return f;
+          }
+        }
+      }
+    }
+    return ApiClient.JSON.missingNode();
+  }
+
+  @Test
+  @Order(1)
+  void aDiskThatCameBetweenPlanAndLoadIsLoaded() throws IOException {
+    attach(harness.estate(), "app-early", "shelf-a");
+    JsonNode refused = journey.follow("/waves/lending/load", Map.of());
+    assertEquals("disks-changed", refused.path("problem").path("code").asText());
+    journey.scan("mill-street");
+    journey.work("load");
+    assertTrue(copied(1) && !copied(2), String.valueOf(harness.saltmarsh().ours()));
+  }
+
+  @Test
+  @Order(2)
+  void aDiskThatComesWhileTheWaveIsReplicatedIsTakenInByTheNextPass() throws IOException {
+    attach(harness.estate(), "app-late", "shelf-b");
+    journey.awaitPoint(Instant.now());
+    assertTrue(told(APP + " has a new disk app-late ("));
+    assertTrue(copied(2), String.valueOf(harness.saltmarsh().ours()));
+    JsonNode wave = journey.wave();
+    assertTrue(finding(wave).isMissingNode(), wave.toString());
+    assertTrue(Journey.open(wave, "laden"));
+    // The platform tells the disks in another order from now on.
+    journey.scan("mill-street");
+    journey.awaitPoint(Instant.now());
+  }
+
+  private static Map<String, Object> join(String to) {
+    return Map.of("scope", "storage", "of", "shelf-b", "setting", "class", "value", to);
+  }
+
+  @Test
+  @Order(3)
+  void aDiskWithoutAPlaceIsToldAndKeepsTheMachineWhereItIs() throws IOException {
+    // The disks that are known have their class by themselves; the new one has what its storage
+    // has.
+    List<Map<String, Object>> rules = new ArrayList<>();
+    for (int i = 0; i < 3; i++) {
+      rules.add(Map.of("scope", "disk", "of", APP, "part", i, "setting", "class", "value", "mud"));
+    }
+    rules.add(join(""));
+    api.put("/lanes/mill-to-marsh/rules", Map.of("changes", rules));
+    journey.work("test");
+    attach(harness.estate(), "app-homeless", "shelf-b");
+    JsonNode wave = journey.await("a finding", w -> !finding(w).isMissingNode());
+    assertTrue(
+        finding(wave).path("cause").asText().contains("joined to no class"), wave.toString());
+    assertFalse(Journey.open(wave, "laden"));
+    assertTrue(told("app-homeless at mill-street that is not copied"));
+    String refused =
+        assertThrows(ApiClient.ProblemException.class, () -> journey.confirmed("cutover"))
+            .problem()
+            .detail();
+    assertTrue(refused.contains("laden") && refused.contains("joined to no class"), refused);
+    journey.awaitPoint(Instant.now());
+    assertFalse(finding(journey.wave()).isMissingNode(), "its other disks are copied on");
+    api.put("/lanes/mill-to-marsh/rules", Map.of("changes", List.of(join("mud"))));
+    journey.await("the disk is taken in", w -> finding(w).isMissingNode());
+    journey.awaitPoint(Instant.now());
+    assertTrue(told(APP + " has a new disk app-homeless"));
+  }
+
+  @Test
+  @Order(4)
+  void theMachineLandsWithAllOfThem() throws IOException {
+    journey.work("test");
+    List<String> before = harness.estate().disks(APP);
+    journey.confirmed("cutover");
+    List<String> after = harness.saltmarsh().disks(APP);
+    assertEquals(before.size(), after.size());
+    for (int i = 1; i < after.size(); i++) {
+      String late = List.of("app-early", "app-late", "app-homeless").get(i - 1);
+      assertArrayEquals(mark(late), markOf(harness.saltmarsh(), after.get(i)), late);
+    }
+    assertTrue(harness.saltmarsh().runs(APP));
+  }
+
+  @Test
+  @Order(5)
+  void whatIsAttachedAtTheTargetIsNotLeftThereUnsaid() throws IOException {
+    List<String> landed = harness.saltmarsh().disks(APP);
+    attach(harness.saltmarsh(), "app-there", "mud");
+    JsonNode wave = journey.await("a finding", w -> !finding(w).isMissingNode());
+    assertTrue(finding(wave).path("thing").asText().contains("app-there"), wave.toString());
+    JsonNode refused = journey.follow("/waves/lending/failback", Map.of("confirm", "lending"));
+    assertEquals("disk-not-copied", refused.path("problem").path("code").asText());
+    assertTrue(harness.saltmarsh().runs(APP), "it was not stopped");
+    give(harness.saltmarsh(), landed);
+    journey.await("it is gone", w -> finding(w).isMissingNode());
+    journey.confirmed("failback");
+    assertEquals(landed.size(), harness.estate().disks(APP).size());
+    assertTrue(harness.estate().runs(APP));
+  }
+}

@@ -1,0 +1,296 @@
+package bargelane.service.replication;
+
+import bargelane.blocks.DigestVolume;
+import bargelane.core.lane.LaneMachine;
+import bargelane.core.lane.LanePlan;
+import bargelane.core.lane.Rules;
+import bargelane.core.lane.Setting;
+import bargelane.core.site.Inventory;
+import bargelane.core.site.Inventory.Disk;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.service.lane.LaneRuleStore;
+import bargelane.service.machine.MachineEntity;
+import bargelane.service.platform.Ids;
+import bargelane.service.platform.Json;
+import bargelane.service.run.RunFailure;
+import bargelane.service.run.Work;
+import bargelane.service.site.Inventories;
+import bargelane.sites.SiteException;
+import bargelane.sites.Target;
+import bargelane.text.Sizes;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import org.hibernate.LockMode;
+import org.hibernate.Session;
+
+/**
+ * Disks that machines have got since their tow was loaded. The next pass takes them in where the
+ * lane says which class they go to; the others are told of, and keep the machine from landing
+ * without them.
+ *
+ * <p>Cost: nothing but a comparison where there are none; a reading of the site's inventory when
+ * there is one that was not seen before.
+ */
+final class NewDisks {
+
+  private static final String LATER = "the next pass takes it in then";
+
+  private final Services services;
+
+  NewDisks(Services services) {
+    this.services = services;
+  }
+
+  /** A disk of a machine and where its copy goes; no class where it can't be copied. */
+  private record Placed(Disk disk, Optional<String> storage, String why, String advice) {
+    static Placed nowhere(Disk disk, String why, String advice) {
+      return new Placed(disk, Optional.empty(), why, advice);
+    }
+  }
+
+  /**
+   * Looks at one machine before its disks are taken.
+   *
+   * @param now the machine as it is at the side that is read
+   * @param begun whether the pass has begun to take disks: what it takes is not changed any more
+   * @return whether disks were taken in
+   * @throws RunFailure in a move, which would leave a disk behind
+   */
+  boolean look(
+      Work w, TowState state, LegEntity leg, MemberEntity m, MachineFacts now, boolean begun) {
+    Side from = TowState.source(leg);
+    List<String> own = TowState.berth(m, from).orElseThrow().disks();
+    List<String> more =
+        now.disks().stream().map(Disk::volume).filter(v -> !own.contains(v)).toList();
+    if (more.isEmpty() && m.uncopied.equals("[]") || begun) {
+      return false;
+    }
+    List<Placed> placed = more.isEmpty() ? List.of() : placed(state, m, from, more);
+    boolean move = PassRun.urgent(w);
+    boolean taken = false;
+    List<UncopiedDisk> left = new ArrayList<>();
+    for (Placed p : placed) {
+      Optional<UncopiedDisk> not =
+          p.storage().isEmpty() || move
+              ? Optional.of(
+                  uncopied(
+                      p,
+                      p.why().isEmpty() ? "no pass has copied it yet" : p.why(),
+                      p.advice().isEmpty() ? "wait for the next pass" : p.advice()))
+              : take(w, state, leg, m, p);
+      taken |= not.isEmpty();
+      not.ifPresent(left::add);
+    }
+    note(w, state.site(from).name, m, left);
+    if (move && !left.isEmpty()) {
+      throw new RunFailure(
+          "disk-not-copied",
+          m.name
+              + " has disk "
+              + left.get(0).volume()
+              + " at "
+              + state.site(from).name
+              + ", and "
+              + left.get(0).why(),
+          left.get(0).advice());
+    }
+    return taken;
+  }
+
+  private static UncopiedDisk uncopied(Placed p, String why, String advice) {
+    return new UncopiedDisk(p.disk().volume(), p.disk().bytes(), p.disk().storage(), why, advice);
+  }
+
+  private List<Placed> placed(TowState state, MemberEntity m, Side from, List<String> more) {
+    List<Disk> told = told(state, m, from, more);
+    if (from == Side.AWAY) {
+      return told.stream()
+          .map(
+              d ->
+                  Placed.nowhere(
+                      d,
+                      "it was attached after the machine landed",
+                      "detach it before the machine goes back, or settle the move"))
+          .toList();
+    }
+    return services.db().tx(s -> placed(s, state, m, told));
+  }
+
+  /** Disks with their sizes, which a platform need not tell with a single machine. */
+  private List<Disk> told(TowState state, MemberEntity m, Side from, List<String> volumes) {
+    Map<String, Disk> known = new HashMap<>();
+    for (UncopiedDisk d : UncopiedDisk.of(m)) {
+      if (d.bytes() > 0) {
+        known.put(d.volume(), new Disk(d.volume(), d.bytes(), d.storage()));
+      }
+    }
+    if (!known.keySet().containsAll(volumes)) {
+      String machine = TowState.berth(m, from).orElseThrow().platformId();
+      services.sites().driver(state.siteId(from)).inventory().machines().stream()
+          .filter(f -> f.platformId().equals(machine))
+          .flatMap(f -> f.disks().stream())
+          .forEach(d -> known.put(d.volume(), d));
+    }
+    return volumes.stream().map(v -> known.getOrDefault(v, new Disk(v, 0, ""))).toList();
+  }
+
+  private static List<Placed> placed(Session s, TowState state, MemberEntity m, List<Disk> told) {
+    Rules rules =
+        new Rules(
+            Json.read(state.lane.plan, LanePlan.class),
+            LaneRuleStore.of(s, state.lane.id, state.tow.waveId, state.machineIds()));
+    Inventory target = new Inventories(s).of(state.away);
+    MachineFacts facts = state.factsOf(m);
+    int first = facts.disks().size();
+    List<Disk> all = new ArrayList<>(facts.disks());
+    all.addAll(told);
+    LaneMachine with =
+        new LaneMachine(
+            m.machineId,
+            state.tow.waveId,
+            state.allLabels.get(m.machineId),
+            facts.with(all),
+            Optional.empty());
+    List<Placed> placed = new ArrayList<>();
+    for (int i = 0; i < told.size(); i++) {
+      Disk disk = told.get(i);
+      Optional<String> storage =
+          rules
+              .disk(Setting.CLASS, with, first + i)
+              .flatMap(e -> target.storage(e.value()))
+              .map(Inventory.Storage::id);
+      if (disk.bytes() == 0) {
+        placed.add(
+            Placed.nowhere(
+                disk,
+                state.home.name + " does not tell its size",
+                "see what it is there; " + LATER));
+        continue;
+      }
+      placed.add(
+          disk.bytes() > DigestVolume.LARGEST
+              ? Placed.nowhere(
+                  disk,
+                  "it has "
+                      + Sizes.text(disk.bytes())
+                      + ", where a disk that is replicated has at most "
+                      + Sizes.text(DigestVolume.LARGEST),
+                  "detach it, or take the machine out of the wave")
+              : storage.isEmpty()
+                  ? Placed.nowhere(
+                      disk,
+                      "its storage " + disk.storage() + " is joined to no class",
+                      "join the storage on lane " + state.lane.name + "; " + LATER)
+                  : new Placed(disk, storage, "", ""));
+    }
+    return placed;
+  }
+
+  /** Makes a replica of a disk; gives why that is not done where the target refuses it. */
+  private Optional<UncopiedDisk> take(
+      Work w, TowState state, LegEntity leg, MemberEntity m, Placed p) {
+    TowState present = services.db().tx(s -> TowState.load(s, w.subjectId()));
+    MemberEntity member =
+        present.members.stream().filter(x -> x.id.equals(m.id)).findFirst().orElseThrow();
+    int disk = TowState.berth(member, Side.HOME).orElseThrow().disks().size();
+    String volume = VolumeNames.volume(leg.id, member, disk);
+    String digests = ReplicaEntity.digestsOf(volume);
+    String storage = p.storage().orElseThrow();
+    try {
+      create(w, state, volume, p.disk().bytes(), storage);
+      create(w, state, digests, DigestVolume.bytesFor(p.disk().bytes()), storage);
+    } catch (SiteException e) {
+      // Its other disks are copied all the same.
+      return Optional.of(
+          uncopied(p, "there is no place for its copy: " + e.getMessage(), "make room; " + LATER));
+    }
+    services
+        .db()
+        .run(
+            s -> {
+              s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);
+              MemberEntity stored = s.find(MemberEntity.class, m.id);
+              Berth berth = TowState.berth(stored, Side.HOME).orElseThrow();
+              List<String> disks = new ArrayList<>(berth.disks());
+              disks.add(p.disk().volume());
+              TowState.berth(
+                  stored,
+                  Side.HOME,
+                  new Berth(berth.platformId(), disks, berth.previous(), berth.name()));
+              ReplicaEntity r = ReplicaEntity.blank(leg.id, stored, disk, p.disk().bytes());
+              r.id = Ids.next("rep");
+              r.volume = volume;
+              r.digests = digests;
+              r.storage = storage;
+              s.persist(r);
+              MachineEntity machine = s.find(MachineEntity.class, m.machineId);
+              MachineFacts facts = Json.read(machine.facts, MachineFacts.class);
+              if (facts.disks().stream().noneMatch(d -> d.volume().equals(p.disk().volume()))) {
+                List<Disk> all = new ArrayList<>(facts.disks());
+                all.add(p.disk());
+                machine.facts = Json.text(facts.with(all));
+              }
+              services
+                  .events()
+                  .tell(
+                      s,
+                      "pass",
+                      w.subjectId(),
+                      w.runId(),
+                      m.name
+                          + " has a new disk "
+                          + p.disk().volume()
+                          + " ("
+                          + Sizes.text(p.disk().bytes())
+                          + "): it is copied with the others from this pass on",
+                      null);
+            });
+    return Optional.empty();
+  }
+
+  private void create(Work w, TowState state, String volume, long bytes, String storage) {
+    String owner = services.ledger().plan(state.away.id, w.subjectId(), "volume", volume);
+    Target target = services.sites().driver(state.away.id).target();
+    target.createVolume(volume, owner, bytes, storage);
+    // It may be there from an attempt before, of a disk that has grown since.
+    target.growVolume(volume, bytes);
+  }
+
+  /** Keeps what is not copied, and tells it where that is new. */
+  private void note(Work w, String site, MemberEntity m, List<UncopiedDisk> left) {
+    String text = Json.text(left);
+    services
+        .db()
+        .run(
+            s -> {
+              MemberEntity stored = s.find(MemberEntity.class, m.id);
+              List<UncopiedDisk> before = UncopiedDisk.of(stored);
+              if (before.equals(left)) {
+                return;
+              }
+              stored.uncopied = text;
+              for (UncopiedDisk d : left) {
+                if (!before.contains(d)) {
+                  services
+                      .events()
+                      .tell(
+                          s,
+                          "pass",
+                          w.subjectId(),
+                          w.runId(),
+                          m.name
+                              + " has disk "
+                              + d.volume()
+                              + " at "
+                              + site
+                              + " that is not copied: "
+                              + d.why(),
+                          null);
+                }
+              }
+            });
+  }
+}
