@@ -97,8 +97,37 @@ class RealFaultsTest {
     assertTrue(told("has grown from 64MiB to 80MiB"));
   }
 
+  /** While the guest runs, as somebody at the host does it; the guest need not use it. */
   @Test
   @Order(3)
+  void aDiskThatIsAttachedToARunningGuestIsCopiedFromTheNextPassOn() throws IOException {
+    String image = hosts.home.host.pool().resolve("attached.qcow2").toString();
+    hosts.home.host.run("qemu-img", "create", "-q", "-f", "qcow2", image, "16M");
+    hosts.home.host.run("qemu-io", "-f", "qcow2", "-c", "write -P 0x5a 3M 1M", image);
+    hosts.home.host.virsh("pool-refresh", "pool");
+    hosts.home.host.virsh(
+        "attach-disk",
+        RealTour.GUEST,
+        image,
+        "vda",
+        "--driver",
+        "qemu",
+        "--subdriver",
+        "qcow2",
+        "--targetbus",
+        "virtio",
+        "--live",
+        "--config");
+    // A pass that has looked at the machine already goes on with the disks that it had.
+    journey.await("the disk", w -> told("has a new disk"));
+    journey.awaitPoint(Instant.now());
+    assertTrue(Journey.open(journey.wave(), "laden"), journey.wave().toString());
+    journey.awaitPoint(Instant.now());
+    assertEquals("delta", completePass().path("kind").asText(), "it is tracked with the others");
+  }
+
+  @Test
+  @Order(4)
   void checkpointsDeletedByOthersMakeThePassACompare() throws IOException {
     Instant deleted = null;
     while (deleted == null) {
@@ -127,7 +156,7 @@ class RealFaultsTest {
 
   /** With what they hold in memory: the pass goes on from what the target had flushed. */
   @Test
-  @Order(4)
+  @Order(5)
   void diskServersThatAreKilledInMidPassCostNothing() throws IOException {
     journey.pause();
     api.post("/waves/lending/resume", null);
@@ -144,7 +173,7 @@ class RealFaultsTest {
   }
 
   @Test
-  @Order(5)
+  @Order(6)
   void aDaemonAndAServiceThatAreKilledComeBackToTheSameTracking() throws IOException {
     // Not while a backup begins: libvirt would hold the guest for it (HostFaultsTest).
     journey.pause();

@@ -130,6 +130,10 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
         "Choose another class, or split the disk in the guest."),
     DISK_DEMAND_UNMET(
         true, "A disk was seen doing more than the storage class can.", "Choose a faster class."),
+    DISK_DETACHED(
+        true,
+        "A loaded wave copies a disk that its machine does not have any more.",
+        "Attach it again, or plan the machine anew without it."),
     DISK_NOT_COPIED(
         true,
         "A machine of a loaded wave has a disk that no pass copies.",

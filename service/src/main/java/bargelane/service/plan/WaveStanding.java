@@ -1,7 +1,6 @@
 package bargelane.service.plan;
 
 import bargelane.core.finding.Finding;
-import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
 import bargelane.core.finding.Remedy;
 import bargelane.core.lane.Preflight;
@@ -15,11 +14,11 @@ import bargelane.core.wave.WaveVerb;
 import bargelane.core.word.Worded;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
+import bargelane.service.replication.DifferingDisk;
 import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.PointEntity;
 import bargelane.service.replication.TowState;
 import bargelane.service.replication.Tows;
-import bargelane.service.replication.UncopiedDisk;
 import bargelane.service.run.RunEntity;
 import bargelane.service.run.Runs;
 import bargelane.service.site.Inventories;
@@ -85,7 +84,7 @@ public record WaveStanding(
                   vanished.contains(m.machineId),
                   blocking(place, true),
                   state.tow.landed ? List.of() : blocking(place, false),
-                  settled ? List.of() : uncopied(m),
+                  settled ? List.of() : differing(m),
                   protectedNow,
                   points,
                   exposure,
@@ -109,16 +108,12 @@ public record WaveStanding(
     return place.findings().stream().filter(f -> f.blocks() && f.code().ofSize() == size).toList();
   }
 
-  private static List<Finding> uncopied(MemberEntity m) {
-    return UncopiedDisk.of(m).stream()
+  private static List<Finding> differing(MemberEntity m) {
+    return DifferingDisk.of(m).stream()
         .map(
             d ->
                 new Finding(
-                    Code.DISK_NOT_COPIED,
-                    m.name + ", disk " + d.volume(),
-                    d.why(),
-                    d.advice(),
-                    Who.ENGINEER))
+                    d.code(), m.name + ", disk " + d.volume(), d.why(), d.advice(), Who.ENGINEER))
         .toList();
   }
 

@@ -60,9 +60,9 @@ public class MemberEntity {
   @JdbcTypeCode(SqlTypes.JSON)
   public String probe;
 
-  /** Disks that it has where it runs and that no pass copies; see {@link UncopiedDisk}. */
+  /** Disks by which it differs from what passes copy; see {@link DifferingDisk}. */
   @JdbcTypeCode(SqlTypes.JSON)
-  public String uncopied = "[]";
+  public String differing = "[]";
 
   public boolean open;
 }

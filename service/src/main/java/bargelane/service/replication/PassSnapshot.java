@@ -39,11 +39,11 @@ import org.hibernate.Session;
 final class PassSnapshot {
 
   private final Services services;
-  private final NewDisks disks;
+  private final PresentDisks disks;
 
   PassSnapshot(Services services) {
     this.services = services;
-    this.disks = new NewDisks(services);
+    this.disks = new PresentDisks(services);
   }
 
   private TowState state(Work w) {

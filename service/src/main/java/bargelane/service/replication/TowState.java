@@ -97,7 +97,7 @@ public final class TowState {
 
   /**
    * What is known of a member's machine at its source, its disks in the order of its berth there:
-   * those that its tow does not copy are left out.
+   * those that its tow does not copy are left out, and one that was detached stays in its place.
    */
   public MachineFacts factsOf(MemberEntity m) {
     MachineFacts told = Json.read(facts.get(m.machineId), MachineFacts.class);
@@ -107,10 +107,27 @@ public final class TowState {
     Map<String, Disk> known = new HashMap<>();
     told.disks().forEach(d -> known.put(d.volume(), d));
     List<String> own = berth(m, Side.HOME).map(Berth::disks).orElse(List.of());
-    // After a failback it has other volumes than the last scan found, in the same order.
-    return own.isEmpty() || !known.keySet().containsAll(own)
-        ? told
-        : told.with(own.stream().map(known::get).toList());
+    boolean all = known.keySet().containsAll(own);
+    if (own.isEmpty() || !all && own.size() == told.disks().size()) {
+      // After a failback it has other volumes than the last scan found, in the same order.
+      return told;
+    }
+    String storage = told.disks().isEmpty() ? "" : told.disks().get(0).storage();
+    List<Disk> disks = new ArrayList<>();
+    for (int i = 0; i < own.size(); i++) {
+      Disk detached = new Disk(own.get(i), copied(m, i), storage);
+      disks.add(known.getOrDefault(own.get(i), detached));
+    }
+    return told.with(disks);
+  }
+
+  /** Bytes of a replica; 0 where there is none. */
+  private long copied(MemberEntity m, int disk) {
+    return replicas.stream()
+        .filter(r -> r.memberId.equals(m.id) && r.disk == disk)
+        .mapToLong(r -> r.bytes)
+        .findFirst()
+        .orElse(0);
   }
 
   /** What runs on this tow are about. */

@@ -27,20 +27,20 @@ import org.hibernate.LockMode;
 import org.hibernate.Session;
 
 /**
- * Disks that machines have got since their tow was loaded. The next pass takes them in where the
- * lane says which class they go to; the others are told of, and keep the machine from landing
- * without them.
+ * The disks that machines have now, against those that their tow copies. The next pass takes new
+ * ones in where the lane says which class they go to; the others, and those that were detached, are
+ * told of and keep the machine where it is.
  *
  * <p>Cost: nothing but a comparison where there are none; a reading of the site's inventory when
  * there is one that was not seen before.
  */
-final class NewDisks {
+final class PresentDisks {
 
   private static final String LATER = "the next pass takes it in then";
 
   private final Services services;
 
-  NewDisks(Services services) {
+  PresentDisks(Services services) {
     this.services = services;
   }
 
@@ -65,15 +65,17 @@ final class NewDisks {
     List<String> own = TowState.berth(m, from).orElseThrow().disks();
     List<String> more =
         now.disks().stream().map(Disk::volume).filter(v -> !own.contains(v)).toList();
-    if (more.isEmpty() && m.uncopied.equals("[]") || begun) {
+    List<String> present = now.disks().stream().map(Disk::volume).toList();
+    List<String> less = own.stream().filter(v -> !present.contains(v)).toList();
+    if (more.isEmpty() && less.isEmpty() && m.differing.equals("[]") || begun) {
       return false;
     }
     List<Placed> placed = more.isEmpty() ? List.of() : placed(state, m, from, more);
     boolean move = PassRun.urgent(w);
     boolean taken = false;
-    List<UncopiedDisk> left = new ArrayList<>();
+    List<DifferingDisk> left = new ArrayList<>();
     for (Placed p : placed) {
-      Optional<UncopiedDisk> not =
+      Optional<DifferingDisk> not =
           p.storage().isEmpty() || move
               ? Optional.of(
                   uncopied(
@@ -84,24 +86,28 @@ final class NewDisks {
       taken |= not.isEmpty();
       not.ifPresent(left::add);
     }
+    less.forEach(v -> left.add(DifferingDisk.detached(v)));
     note(w, state.site(from).name, m, left);
     if (move && !left.isEmpty()) {
+      DifferingDisk first = left.get(0);
       throw new RunFailure(
-          "disk-not-copied",
-          m.name
-              + " has disk "
-              + left.get(0).volume()
+          first.code().text(),
+          "disk "
+              + first.volume()
+              + " of "
+              + m.name
               + " at "
               + state.site(from).name
-              + ", and "
-              + left.get(0).why(),
-          left.get(0).advice());
+              + ": "
+              + first.why(),
+          first.advice());
     }
     return taken;
   }
 
-  private static UncopiedDisk uncopied(Placed p, String why, String advice) {
-    return new UncopiedDisk(p.disk().volume(), p.disk().bytes(), p.disk().storage(), why, advice);
+  private static DifferingDisk uncopied(Placed p, String why, String advice) {
+    return new DifferingDisk(
+        p.disk().volume(), p.disk().bytes(), p.disk().storage(), false, why, advice);
   }
 
   private List<Placed> placed(TowState state, MemberEntity m, Side from, List<String> more) {
@@ -122,7 +128,7 @@ final class NewDisks {
   /** Disks with their sizes, which a platform need not tell with a single machine. */
   private List<Disk> told(TowState state, MemberEntity m, Side from, List<String> volumes) {
     Map<String, Disk> known = new HashMap<>();
-    for (UncopiedDisk d : UncopiedDisk.of(m)) {
+    for (DifferingDisk d : DifferingDisk.of(m)) {
       if (d.bytes() > 0) {
         known.put(d.volume(), new Disk(d.volume(), d.bytes(), d.storage()));
       }
@@ -190,7 +196,7 @@ final class NewDisks {
   }
 
   /** Makes a replica of a disk; gives why that is not done where the target refuses it. */
-  private Optional<UncopiedDisk> take(
+  private Optional<DifferingDisk> take(
       Work w, TowState state, LegEntity leg, MemberEntity m, Placed p) {
     TowState present = services.db().tx(s -> TowState.load(s, w.subjectId()));
     MemberEntity member =
@@ -225,6 +231,9 @@ final class NewDisks {
               r.volume = volume;
               r.digests = digests;
               r.storage = storage;
+              // Its volume may be there from before a restore of the records.
+              r.blank = false;
+              r.anywhere = true;
               s.persist(r);
               MachineEntity machine = s.find(MachineEntity.class, m.machineId);
               MachineFacts facts = Json.read(machine.facts, MachineFacts.class);
@@ -259,20 +268,20 @@ final class NewDisks {
     target.growVolume(volume, bytes);
   }
 
-  /** Keeps what is not copied, and tells it where that is new. */
-  private void note(Work w, String site, MemberEntity m, List<UncopiedDisk> left) {
+  /** Keeps what differs, and tells it where that is new. */
+  private void note(Work w, String site, MemberEntity m, List<DifferingDisk> left) {
     String text = Json.text(left);
     services
         .db()
         .run(
             s -> {
               MemberEntity stored = s.find(MemberEntity.class, m.id);
-              List<UncopiedDisk> before = UncopiedDisk.of(stored);
+              List<DifferingDisk> before = DifferingDisk.of(stored);
               if (before.equals(left)) {
                 return;
               }
-              stored.uncopied = text;
-              for (UncopiedDisk d : left) {
+              stored.differing = text;
+              for (DifferingDisk d : left) {
                 if (!before.contains(d)) {
                   services
                       .events()
@@ -281,13 +290,7 @@ final class NewDisks {
                           "pass",
                           w.subjectId(),
                           w.runId(),
-                          m.name
-                              + " has disk "
-                              + d.volume()
-                              + " at "
-                              + site
-                              + " that is not copied: "
-                              + d.why(),
+                          "disk " + d.volume() + " of " + m.name + " at " + site + ": " + d.why(),
                           null);
                 }
               }
