@@ -179,7 +179,7 @@ class PresentDisksTest {
     assertTrue(
         finding(wave).path("cause").asText().contains("joined to no class"), wave.toString());
     assertFalse(Journey.open(wave, "laden"));
-    assertTrue(told("disk app-homeless of lending-app at mill-street: its storage"));
+    assertTrue(told("lending-app at mill-street: disk app-homeless is not copied: its storage"));
     String refused =
         assertThrows(ApiClient.ProblemException.class, () -> journey.confirmed("cutover"))
             .problem()
@@ -223,7 +223,7 @@ class PresentDisksTest {
     List<String> landed = harness.saltmarsh().disks(APP);
     attach(harness.saltmarsh(), "app-there", "mud");
     JsonNode wave = journey.await("a finding", w -> !finding(w).isMissingNode());
-    assertTrue(finding(wave).path("thing").asText().contains("app-there"), wave.toString());
+    assertTrue(finding(wave).path("cause").asText().contains("app-there"), wave.toString());
     JsonNode refused = journey.follow("/waves/lending/failback", Map.of("confirm", "lending"));
     assertEquals("disk-not-copied", refused.path("problem").path("code").asText());
     assertTrue(harness.saltmarsh().runs(APP), "it was not stopped");

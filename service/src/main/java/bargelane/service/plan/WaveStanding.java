@@ -110,10 +110,7 @@ public record WaveStanding(
 
   private static List<Finding> differing(MemberEntity m) {
     return DifferingDisk.of(m).stream()
-        .map(
-            d ->
-                new Finding(
-                    d.code(), m.name + ", disk " + d.volume(), d.why(), d.advice(), Who.ENGINEER))
+        .map(d -> new Finding(d.code(), m.name, d.cause(), d.advice(), Who.ENGINEER))
         .toList();
   }
 

@@ -11,7 +11,7 @@ import java.util.List;
  * @param bytes 0 where it is not told
  * @param storage where it is
  * @param detached whether the machine has it no more
- * @param why as a sentence's part
+ * @param why it is not copied, or what it is not any more, as a sentence's part
  * @param advice what to do
  */
 public record DifferingDisk(
@@ -31,8 +31,13 @@ public record DifferingDisk(
         0,
         "",
         true,
-        "it is copied, and is not attached to the machine any more",
+        "is not attached to the machine any more",
         "attach it again; if it is to stay behind, take the machine out and plan it anew");
+  }
+
+  /** What is to be known of it, as a sentence's part. */
+  public String cause() {
+    return "disk " + volume + (detached ? " is copied, and " : " is not copied: ") + why;
   }
 
   /** What is found of it. */

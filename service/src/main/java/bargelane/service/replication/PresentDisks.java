@@ -92,14 +92,7 @@ final class PresentDisks {
       DifferingDisk first = left.get(0);
       throw new RunFailure(
           first.code().text(),
-          "disk "
-              + first.volume()
-              + " of "
-              + m.name
-              + " at "
-              + state.site(from).name
-              + ": "
-              + first.why(),
+          m.name + " at " + state.site(from).name + ": " + first.cause(),
           first.advice());
     }
     return taken;
@@ -290,7 +283,7 @@ final class PresentDisks {
                           "pass",
                           w.subjectId(),
                           w.runId(),
-                          "disk " + d.volume() + " of " + m.name + " at " + site + ": " + d.why(),
+                          m.name + " at " + site + ": " + d.cause(),
                           null);
                 }
               }
