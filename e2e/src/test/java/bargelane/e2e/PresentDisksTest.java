@@ -52,8 +52,13 @@ class PresentDisksTest {
     harness.close();
   }
 
-  /** Gives the machine another disk with a file system, the second of those that it has then. */
-  private static void attach(Platform at, String volume, String storage) throws IOException {
+  /**
+   * Gives the machine another disk with a file system.
+   *
+   * @param place where it is then among the machine's disks
+   */
+  private static void attach(Platform at, String volume, String storage, int place)
+      throws IOException {
     List<String> disks = new ArrayList<>(at.disks(APP));
     String like = at.disks("lending-db").get(0);
     try (BlockDevice model = at.open(like, false)) {
@@ -69,7 +74,7 @@ class PresentDisksTest {
     }
     at.closeLook(like);
     at.closeLook(volume);
-    disks.add(1, volume);
+    disks.add(place, volume);
     give(at, disks);
   }
 
@@ -134,7 +139,7 @@ class PresentDisksTest {
   @Test
   @Order(1)
   void aDiskThatCameBetweenPlanAndLoadIsLoaded() throws IOException {
-    attach(harness.estate(), "app-early", "shelf-a");
+    attach(harness.estate(), "app-early", "shelf-a", 1);
     JsonNode refused = journey.follow("/waves/lending/load", Map.of());
     assertEquals("disks-changed", refused.path("problem").path("code").asText());
     journey.scan("mill-street");
@@ -145,7 +150,7 @@ class PresentDisksTest {
   @Test
   @Order(2)
   void aDiskThatComesWhileTheWaveIsReplicatedIsTakenInByTheNextPass() throws IOException {
-    attach(harness.estate(), "app-late", "shelf-b");
+    attach(harness.estate(), "app-late", "shelf-b", 1);
     // A pass that has looked at the machine already goes on with the disks that it had.
     journey.await("the disk", w -> told(APP + " has a new disk app-late ("));
     journey.awaitPoint(Instant.now());
@@ -165,8 +170,7 @@ class PresentDisksTest {
   @Test
   @Order(3)
   void aDiskWithoutAPlaceIsToldAndKeepsTheMachineWhereItIs() throws IOException {
-    // The disks that are known have their class by themselves; the new one has what its storage
-    // has.
+    // The disks that are known have a class of their own, the new one has its storage's.
     List<Map<String, Object>> rules = new ArrayList<>();
     for (int i = 0; i < 3; i++) {
       rules.add(Map.of("scope", "disk", "of", APP, "part", i, "setting", "class", "value", "mud"));
@@ -174,7 +178,7 @@ class PresentDisksTest {
     rules.add(join(""));
     api.put("/lanes/mill-to-marsh/rules", Map.of("changes", rules));
     journey.work("test");
-    attach(harness.estate(), "app-homeless", "shelf-b");
+    attach(harness.estate(), "app-homeless", "shelf-b", 3);
     JsonNode wave = journey.await("a finding", w -> !finding(w).isMissingNode());
     assertTrue(
         finding(wave).path("cause").asText().contains("joined to no class"), wave.toString());
@@ -187,7 +191,14 @@ class PresentDisksTest {
     assertTrue(refused.contains("laden") && refused.contains("joined to no class"), refused);
     journey.awaitPoint(Instant.now());
     assertFalse(finding(journey.wave()).isMissingNode(), "its other disks are copied on");
-    api.put("/lanes/mill-to-marsh/rules", Map.of("changes", List.of(join("mud"))));
+    journey.scan("mill-street");
+    api.put(
+        "/lanes/mill-to-marsh/rules",
+        Map.of(
+            "changes",
+            List.of(
+                Map.of(
+                    "scope", "disk", "of", APP, "part", 3, "setting", "class", "value", "mud"))));
     journey.await("the disk is taken in", w -> finding(w).isMissingNode());
     journey.awaitPoint(Instant.now());
     assertTrue(told(APP + " has a new disk app-homeless"));
@@ -221,7 +232,7 @@ class PresentDisksTest {
   @Order(5)
   void whatIsAttachedAtTheTargetIsNotLeftThereUnsaid() throws IOException {
     List<String> landed = harness.saltmarsh().disks(APP);
-    attach(harness.saltmarsh(), "app-there", "mud");
+    attach(harness.saltmarsh(), "app-there", "mud", 1);
     JsonNode wave = journey.await("a finding", w -> !finding(w).isMissingNode());
     assertTrue(finding(wave).path("cause").asText().contains("app-there"), wave.toString());
     JsonNode refused = journey.follow("/waves/lending/failback", Map.of("confirm", "lending"));

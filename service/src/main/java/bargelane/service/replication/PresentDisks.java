@@ -70,7 +70,7 @@ final class PresentDisks {
     if (more.isEmpty() && less.isEmpty() && m.differing.equals("[]") || begun) {
       return false;
     }
-    List<Placed> placed = more.isEmpty() ? List.of() : placed(state, m, from, more);
+    List<Placed> placed = more.isEmpty() ? List.of() : placed(state, m, from, now, more);
     boolean move = PassRun.urgent(w);
     boolean taken = false;
     List<DifferingDisk> left = new ArrayList<>();
@@ -103,7 +103,8 @@ final class PresentDisks {
         p.disk().volume(), p.disk().bytes(), p.disk().storage(), false, why, advice);
   }
 
-  private List<Placed> placed(TowState state, MemberEntity m, Side from, List<String> more) {
+  private List<Placed> placed(
+      TowState state, MemberEntity m, Side from, MachineFacts now, List<String> more) {
     List<Disk> told = told(state, m, from, more);
     if (from == Side.AWAY) {
       return told.stream()
@@ -115,7 +116,7 @@ final class PresentDisks {
                       "detach it before the machine goes back, or settle the move"))
           .toList();
     }
-    return services.db().tx(s -> placed(s, state, m, told));
+    return services.db().tx(s -> placed(s, state, m, now, told));
   }
 
   /** Disks with their sizes, which a platform need not tell with a single machine. */
@@ -136,16 +137,19 @@ final class PresentDisks {
     return volumes.stream().map(v -> known.getOrDefault(v, new Disk(v, 0, ""))).toList();
   }
 
-  private static List<Placed> placed(Session s, TowState state, MemberEntity m, List<Disk> told) {
+  private static List<Placed> placed(
+      Session s, TowState state, MemberEntity m, MachineFacts now, List<Disk> told) {
     Rules rules =
         new Rules(
             Json.read(state.lane.plan, LanePlan.class),
             LaneRuleStore.of(s, state.lane.id, state.tow.waveId, state.machineIds()));
     Inventory target = new Inventories(s).of(state.away);
     MachineFacts facts = state.factsOf(m);
-    int first = facts.disks().size();
-    List<Disk> all = new ArrayList<>(facts.disks());
-    all.addAll(told);
+    Map<String, Disk> known = new HashMap<>();
+    facts.disks().forEach(d -> known.put(d.volume(), d));
+    told.forEach(d -> known.put(d.volume(), d));
+    // Decisions for a disk count as the platform does: so do the pages on which they are made.
+    List<Disk> all = now.disks().stream().map(d -> known.getOrDefault(d.volume(), d)).toList();
     LaneMachine with =
         new LaneMachine(
             m.machineId,
@@ -154,11 +158,10 @@ final class PresentDisks {
             facts.with(all),
             Optional.empty());
     List<Placed> placed = new ArrayList<>();
-    for (int i = 0; i < told.size(); i++) {
-      Disk disk = told.get(i);
+    for (Disk disk : told) {
       Optional<String> storage =
           rules
-              .disk(Setting.CLASS, with, first + i)
+              .disk(Setting.CLASS, with, all.indexOf(disk))
               .flatMap(e -> target.storage(e.value()))
               .map(Inventory.Storage::id);
       if (disk.bytes() == 0) {
@@ -182,7 +185,10 @@ final class PresentDisks {
                   ? Placed.nowhere(
                       disk,
                       "its storage " + disk.storage() + " is joined to no class",
-                      "join the storage on lane " + state.lane.name + "; " + LATER)
+                      "join the storage on lane "
+                          + state.lane.name
+                          + ", or choose a class for the disk; "
+                          + LATER)
                   : new Placed(disk, storage, "", ""));
     }
     return placed;
@@ -202,6 +208,9 @@ final class PresentDisks {
       create(w, state, volume, p.disk().bytes(), storage);
       create(w, state, digests, DigestVolume.bytesFor(p.disk().bytes()), storage);
     } catch (SiteException e) {
+      if (e.kind() != SiteException.Kind.FINAL) {
+        throw e;
+      }
       // Its other disks are copied all the same.
       return Optional.of(
           uncopied(p, "there is no place for its copy: " + e.getMessage(), "make room; " + LATER));
