@@ -244,4 +244,27 @@ class PresentDisksTest {
     assertEquals(landed.size(), harness.estate().disks(APP).size());
     assertTrue(harness.estate().runs(APP));
   }
+
+  @Test
+  @Order(6)
+  void aDiskThatIsYoungerThanThePointThatLandedStaysOnItsMachine() throws IOException {
+    JsonNode older = journey.awaitPoint(Instant.now()).path("points").path(0);
+    List<String> before = harness.estate().disks(APP);
+    attach(harness.estate(), "app-young", "shelf-a", before.size());
+    journey.await("the disk", w -> told(APP + " has a new disk app-young ("));
+    journey.awaitPoint(Instant.now());
+    journey.work(
+        "/waves/lending/failover",
+        Map.of("confirm", "lending", "point", older.path("number").asText()));
+    assertEquals(before.size(), harness.saltmarsh().disks(APP).size());
+    journey.work("/waves/lending/reconcile", Map.of("keep", "saltmarsh", "confirm", "lending"));
+    journey.awaitPoint(Instant.now());
+    journey.confirmed("failback");
+    List<String> back = harness.estate().disks(APP);
+    assertEquals(before.size() + 1, back.size());
+    assertArrayEquals(mark("app-young"), markOf(harness.estate(), back.get(before.size())));
+    // And it is copied with the others again.
+    journey.await("it is copied", w -> finding(w).isMissingNode() && copied(before.size()));
+    journey.awaitPoint(Instant.now());
+  }
 }

@@ -27,6 +27,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.stream.Stream;
 import org.hibernate.Session;
 
 /**
@@ -148,9 +149,16 @@ final class Landing {
         if (w.notes().get(MoveNotes.PREVIOUS, m.id).isEmpty()) {
           w.put(MoveNotes.PREVIOUS, m.id, berth.get());
         }
+        List<String> stay = staying(berth.get(), side, disks.size());
         setAside(
-            state, side, berth.get().disks().stream().filter(d -> !disks.contains(d)).toList(), w);
-        compute.attach(berth.get().platformId(), disks);
+            state,
+            side,
+            berth.get().disks().stream()
+                .filter(d -> !disks.contains(d) && !stay.contains(d))
+                .toList(),
+            w);
+        List<String> all = Stream.concat(disks.stream(), stay.stream()).toList();
+        compute.attach(berth.get().platformId(), all);
         w.put(MoveNotes.MACHINES, m.id, berth.get().platformId());
       } else {
         Placement placement = results.get(i).placement();
@@ -164,6 +172,15 @@ final class Landing {
       }
     }
     return Outcome.done(String.join(", ", state.members.stream().map(m -> m.name).toList()));
+  }
+
+  /**
+   * Disks that a machine has at its source beyond those that come back: they never left, since the
+   * point that landed elsewhere was older than they are.
+   */
+  private static List<String> staying(Berth berth, Side side, int back) {
+    List<String> disks = berth.disks();
+    return side == Side.HOME && back < disks.size() ? disks.subList(back, disks.size()) : List.of();
   }
 
   /** What this run calls a machine where it makes it, whatever the plan says meanwhile. */
@@ -243,13 +260,19 @@ final class Landing {
       Optional<Berth> before = TowState.berth(m, winner);
       List<String> previous = before.map(Berth::disks).orElse(List.of());
       String called = before.map(b -> b.nameOf(m.name)).orElse(called(w, m));
-      if (!previous.equals(cloneNames(w, state, m))) {
+      List<String> clones = cloneNames(w, state, m);
+      List<String> disks =
+          Stream.concat(
+                  clones.stream(),
+                  before.stream().flatMap(b -> staying(b, winner, clones.size()).stream()))
+              .toList();
+      if (!previous.equals(disks)) {
         TowState.berth(
             m,
             winner,
             new Berth(
                 w.need(MoveNotes.MACHINES).get(m.id),
-                cloneNames(w, state, m),
+                disks,
                 previous,
                 called.equals(m.name) ? "" : called));
       }

@@ -339,7 +339,12 @@ final class Moves {
     w.result(record);
   }
 
-  /** Digests of the point that was started, by machine and disk. */
+  /** Whether a point has a disk of a member. */
+  static boolean holds(PointEntity point, String member, int disk) {
+    return PointVolume.of(point).stream()
+        .anyMatch(v -> v.memberId().equals(member) && v.disk() == disk);
+  }
+
   /** One disk of a point. */
   static PointVolume volume(PointEntity point, String member, int disk) {
     return PointVolume.of(point).stream()
@@ -353,6 +358,7 @@ final class Moves {
                     "choose a point that does"));
   }
 
+  /** Digests of the point that was started, by machine and disk. */
   static Map<String, String> digests(PointEntity point, TowState state) {
     Map<String, String> digests = new LinkedHashMap<>();
     for (PointVolume v : PointVolume.of(point)) {

@@ -239,6 +239,10 @@ final class ReconcileRun implements RunKind {
               for (MemberEntity m : state.members) {
                 List<String> volumes = TowState.berth(m, side).orElseThrow().disks();
                 for (int i = 0; i < volumes.size(); i++) {
+                  if (!Moves.holds(common, m.id, i)) {
+                    // It came after the point: nothing is there to hold it against.
+                    continue;
+                  }
                   disks.add(
                       PassDisk.tally(
                           disks.size(),

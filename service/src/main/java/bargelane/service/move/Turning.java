@@ -70,7 +70,8 @@ final class Turning {
       List<ReplicaEntity> replicas = new ArrayList<>();
       List<PointVolume> anchored = new ArrayList<>();
       for (MemberEntity m : state.members) {
-        List<String> disks = TowState.berth(m, loser).orElseThrow().disks();
+        // A disk that only one side has, since the point that landed is older than it, stays there.
+        List<String> disks = shared(m, loser);
         for (int i = 0; i < disks.size(); i++) {
           ReplicaEntity r = replica(w, state, turn, legId, m, i);
           replicas.add(r);
@@ -104,6 +105,13 @@ final class Turning {
         turn.equalsBase()
             ? "the common point is held on both sides"
             : "what either side changed is to cross");
+  }
+
+  /** Disks of a side that the other one has, too: those that came later are the last ones. */
+  private static List<String> shared(MemberEntity m, Side side) {
+    List<String> disks = TowState.berth(m, side).orElseThrow().disks();
+    int there = TowState.berth(m, side.other()).orElseThrow().disks().size();
+    return disks.subList(0, Math.min(disks.size(), there));
   }
 
   /** A disk's replica on the way back, with the digests of the common point where it has them. */

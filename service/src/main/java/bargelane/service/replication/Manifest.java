@@ -351,7 +351,10 @@ public record Manifest(
   }
 
   private static Machine machine(MemberEntity m, TowState state, Rules rules, List<Disk> disks) {
-    MachineFacts facts = state.factsOf(m);
+    MachineFacts all = state.factsOf(m);
+    // A disk that is younger than the point which landed is on one side only.
+    MachineFacts facts =
+        disks.size() < all.disks().size() ? all.with(all.disks().subList(0, disks.size())) : all;
     List<Setting> settings =
         rules
             .alone(

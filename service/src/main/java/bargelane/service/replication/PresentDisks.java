@@ -62,7 +62,8 @@ final class PresentDisks {
   boolean look(
       Work w, TowState state, LegEntity leg, MemberEntity m, MachineFacts now, boolean begun) {
     Side from = TowState.source(leg);
-    List<String> own = TowState.berth(m, from).orElseThrow().disks();
+    List<String> berth = TowState.berth(m, from).orElseThrow().disks();
+    List<String> own = state.replicasOf(m).stream().map(r -> berth.get(r.disk)).toList();
     List<String> more =
         now.disks().stream().map(Disk::volume).filter(v -> !own.contains(v)).toList();
     List<String> present = now.disks().stream().map(Disk::volume).toList();
@@ -200,7 +201,9 @@ final class PresentDisks {
     TowState present = services.db().tx(s -> TowState.load(s, w.subjectId()));
     MemberEntity member =
         present.members.stream().filter(x -> x.id.equals(m.id)).findFirst().orElseThrow();
-    int disk = TowState.berth(member, Side.HOME).orElseThrow().disks().size();
+    List<String> berth = TowState.berth(member, Side.HOME).orElseThrow().disks();
+    // One that stayed behind when an older point landed elsewhere has its place already.
+    int disk = berth.contains(p.disk().volume()) ? berth.indexOf(p.disk().volume()) : berth.size();
     String volume = VolumeNames.volume(leg.id, member, disk);
     String digests = ReplicaEntity.digestsOf(volume);
     String storage = p.storage().orElseThrow();
@@ -221,13 +224,15 @@ final class PresentDisks {
             s -> {
               s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);
               MemberEntity stored = s.find(MemberEntity.class, m.id);
-              Berth berth = TowState.berth(stored, Side.HOME).orElseThrow();
-              List<String> disks = new ArrayList<>(berth.disks());
-              disks.add(p.disk().volume());
-              TowState.berth(
-                  stored,
-                  Side.HOME,
-                  new Berth(berth.platformId(), disks, berth.previous(), berth.name()));
+              Berth before = TowState.berth(stored, Side.HOME).orElseThrow();
+              if (!before.disks().contains(p.disk().volume())) {
+                List<String> disks = new ArrayList<>(before.disks());
+                disks.add(p.disk().volume());
+                TowState.berth(
+                    stored,
+                    Side.HOME,
+                    new Berth(before.platformId(), disks, before.previous(), before.name()));
+              }
               ReplicaEntity r = ReplicaEntity.blank(leg.id, stored, disk, p.disk().bytes());
               r.id = Ids.next("rep");
               r.volume = volume;
