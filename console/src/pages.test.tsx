@@ -261,6 +261,18 @@ describe('machines', () => {
     await waitFor(() => expect(at()).toBe('/machines?sort=cpus'));
     await waitFor(() => expect(asked.some((a) => a.path === '/machines?size=50&page=0&sort=cpus&filter=')).toBe(true));
   });
+  it('do not count what was asked for before as what a new filter chooses', async () => {
+    let answered: (page: unknown) => void = () => {};
+    let calls = 0;
+    shown(<MachinesPage />, '/machines', '/machines', { 'GET /machines': () => (calls++ === 0 ? page(['a', 'b']) : new Promise((done) => (answered = done))), 'GET /label-rules': [] });
+    expect(await screen.findByText('2 found')).toBeTruthy();
+    fireEvent.change(screen.getByLabelText('Filter'), { target: { value: 'name = a' } });
+    fireEvent.click(screen.getByRole('button', { name: 'Filter' }));
+    expect(await screen.findByText('being read')).toBeTruthy();
+    expect(screen.queryByRole('button', { name: 'Export as CSV' })).toBeNull();
+    answered(page(['a']));
+    expect(await screen.findByText('1 chosen')).toBeTruthy();
+  });
   it('say where a filter is wrong', async () => {
     const wrong = { type: 'about:blank', title: '', status: 422, code: 'filter-malformed', detail: "'memry' is not a field, at character 1", remedy: { advice: 'write memory', action: '', arguments: [] } };
     shown(<MachinesPage />, '/machines', '/machines?filter=memry', { 'GET /machines': new Response(JSON.stringify(wrong), { status: 422 }), 'GET /label-rules': [] });

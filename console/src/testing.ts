@@ -37,7 +37,7 @@ export function service(answers: Record<string, unknown>) {
     const text = await request.text();
     asked.push({ method: request.method, path: url.pathname.replace('/api/v1', '') + url.search, body: text === '' ? undefined : JSON.parse(text), csrf: request.headers.get('X-CSRF') });
     const found = answers[`${request.method} ${url.pathname.replace('/api/v1', '')}`];
-    const told = typeof found === 'function' ? (found as () => unknown)() : found;
+    const told = typeof found === 'function' ? await (found as () => unknown)() : found;
     if (told instanceof Error) {
       throw told;
     }

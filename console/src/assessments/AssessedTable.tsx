@@ -74,7 +74,7 @@ export function AssessedTable({ a }: { a: Assessment }) {
   const find = asked.get('find') ?? '';
   const verdict = asked.get('verdict') ?? '';
   const reason = asked.get('reason') ?? '';
-  const { data, error } = useQuery({
+  const { data, error, isPlaceholderData: former } = useQuery({
     queryKey: ['assessed', a.id, a.revision, sort, page, find, verdict, reason],
     queryFn: () =>
       answer(api.GET('/api/v1/assessments/{assessment}/machines', { params: { path: { assessment: a.name }, query: { revision: a.revision, sort, page, size: ROWS, name: find, verdict, reason } } })),
@@ -92,16 +92,16 @@ export function AssessedTable({ a }: { a: Assessment }) {
   const shown = useMemo(() => columns(a), [a]);
   const only = [verdict, reason].filter((x) => x !== '').join(', ');
   return (
-    <Panel title="Machines" note={data === undefined ? '' : `${data.total}${only === '' ? '' : ` with ${only}`}; * read with care, see the machine`} wide>
+    <Panel title="Machines" note={data === undefined ? '' : former ? 'being read' : `${data.total}${only === '' ? '' : ` with ${only}`}; * read with care, see the machine`} wide>
       <Box sx={{ display: 'flex', gap: 1.5, mb: 1, alignItems: 'center', flexWrap: 'wrap' }}>
         <TextField size="small" label="Find" value={find} onChange={(e) => ask({ find: e.target.value, page: '' })} />
         {only !== '' && <Button onClick={() => ask({ verdict: '', reason: '', page: '' })}>All machines</Button>}
         <Accept a={a} chosen={chosen} onDone={() => setChosen([])} />
       </Box>
       {error !== null && <Trouble error={error} />}
-      {data?.total === 0 && <Alert severity="info">No machine of this revision is chosen.</Alert>}
+      {!former && data?.total === 0 && <Alert severity="info">No machine of this revision is chosen.</Alert>}
       {data !== undefined && data.total > 0 && (
-        <BigTable name="Machines" columns={shown} data={data} id={(r) => r.machineId} sort={sort} page={page} onAsk={ask} chosen={chosen} onChoose={setChosen} />
+        <BigTable name="Machines" columns={shown} data={data} id={(r) => r.machineId} sort={sort} page={page} onAsk={ask} former={former} chosen={chosen} onChoose={setChosen} />
       )}
     </Panel>
   );

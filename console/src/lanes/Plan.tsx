@@ -132,7 +132,7 @@ export function Plan({ lane }: { lane: Lane }) {
     Object.entries(change).forEach(([k, v]) => (v === '' ? next.delete(k) : next.set(k, v)));
     setSearch(next);
   };
-  const { data, error } = useQuery({
+  const { data, error, isPlaceholderData: former } = useQuery({
     queryKey: ['lanes', lane.id, 'plan', lane.revision, filter, found, page],
     queryFn: () => answer(api.GET('/api/v1/lanes/{lane}/plan', { params: { path: { lane: lane.id }, query: { filter, found, page, size: ROWS } } })),
     placeholderData: keepPreviousData,
@@ -168,7 +168,7 @@ export function Plan({ lane }: { lane: Lane }) {
       </Box>
       {error !== null && <Trouble error={error} />}
       {placed !== undefined && <Decided lane={lane} placed={placed} />}
-      {data !== undefined && <BigTable name="Machines of the lane" columns={columns} data={data} id={(m) => m.id} sort="machine" page={page} onAsk={(change) => ask(change)} />}
+      {data !== undefined && <BigTable name="Machines of the lane" columns={columns} data={data} id={(m) => m.id} sort="machine" page={page} onAsk={(change) => ask(change)} former={former} />}
     </>
   );
 }

@@ -137,7 +137,7 @@ export function MachinesPage() {
   const filter = asked.get('filter') ?? '';
   const sort = asked.get('sort') ?? 'name';
   const page = Math.max(0, Number(asked.get('page') ?? '0') || 0);
-  const { data, error } = useQuery({
+  const { data, error, isPlaceholderData: former } = useQuery({
     queryKey: ['machines', filter, sort, page],
     queryFn: () => answer(api.GET('/api/v1/machines', { params: { query: { size: ROWS, page, sort, filter } } })),
     placeholderData: keepPreviousData,
@@ -156,6 +156,8 @@ export function MachinesPage() {
         note={
           data === undefined || error !== null ? (
             ''
+          ) : former ? (
+            'being read'
           ) : (
             <>
               {`${data.total} ${filter === '' ? 'found' : 'chosen'}`}{' '}
@@ -169,10 +171,10 @@ export function MachinesPage() {
         {take.error !== null && <Trouble error={take.error} />}
         <FilterBox key={filter} filter={filter} error={error} onAsk={(text) => ask({ filter: text, page: '' })} />
         {error !== null && !(error instanceof ApiProblem && error.problem.code === 'filter-malformed') && <Trouble error={error} />}
-        {error === null && data?.total === 0 && (
+        {error === null && !former && data?.total === 0 && (
           <Alert severity="info">{filter === '' ? 'No machines yet. Add a site and scan it: bargelane site add NAME, then bargelane site scan NAME' : 'No machine is chosen by this filter.'}</Alert>
         )}
-        {error === null && data !== undefined && data.total > 0 && <BigTable name="Machines" columns={COLUMNS} data={data} id={(m) => m.id} sort={sort} page={page} onAsk={ask} />}
+        {error === null && data !== undefined && data.total > 0 && <BigTable name="Machines" columns={COLUMNS} data={data} id={(m) => m.id} sort={sort} page={page} onAsk={ask} former={former} />}
       </Panel>
       {error === null && <May key={filter}><LabelRules filter={filter} /></May>}
     </Box>

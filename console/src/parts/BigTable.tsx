@@ -13,13 +13,15 @@ interface Props<T> {
   sort: string;
   page: number;
   onAsk: (change: { sort?: string; page?: string }) => void;
+  /** Whether what is shown was asked for before, and what is asked for now is still being read. */
+  former: boolean;
   /** Ids that are ticked; left out where rows are not chosen. */
   chosen?: string[];
   onChoose?: (ids: string[]) => void;
 }
 
 /** A table whose paging and sorting are the service's, so that it holds any number of rows. */
-export function BigTable<T extends object>({ name, columns, data, id, sort, page, onAsk, chosen, onChoose }: Props<T>) {
+export function BigTable<T extends object>({ name, columns, data, id, sort, page, onAsk, former, chosen, onChoose }: Props<T>) {
   const selection: GridRowSelectionModel = { type: 'include', ids: new Set(chosen) };
   return (
     <Box sx={{ display: 'flex', flexDirection: 'column', minWidth: 0 }}>
@@ -42,6 +44,7 @@ export function BigTable<T extends object>({ name, columns, data, id, sort, page
         sortModel={[{ field: sort.replace(/^-/, ''), sort: sort.startsWith('-') ? 'desc' : 'asc' }]}
         onSortModelChange={([by]) => onAsk({ sort: `${by.sort === 'desc' ? '-' : ''}${by.field}`, page: '' })}
         paginationMode="server"
+        loading={former}
         rowCount={data.total}
         paginationModel={{ page, pageSize: ROWS }}
         pageSizeOptions={[ROWS]}

@@ -106,6 +106,7 @@ class ConsoleTest {
     Locator filter = page.getByLabel("Filter", new Page.GetByLabelOptions().setExact(true));
     filter.fill("site = boathouse");
     filter.press("Enter");
+    assertThat(page.getByText("1 chosen")).isVisible();
     page.getByLabel("Label by a rule").fill("zone=water");
     Browsing.button(page, "Always for this filter").click();
     assertThat(page.locator("section[aria-label='Label rules'] tbody tr"))
