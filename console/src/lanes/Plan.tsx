@@ -27,7 +27,7 @@ const COLUMNS: GridColDef<Placed>[] = [
   { field: 'size', headerName: 'Size', width: 100 },
   { field: 'zone', headerName: 'Zone', width: 80 },
   { field: 'cards', headerName: 'Addresses there', flex: 1.4, minWidth: 170, valueGetter: (_, m) => m.cards.map((c) => (c.address === '' ? c.rule : c.kept ? c.address : `${c.address} (was ${c.formerAddress})`)).join(', ') },
-  { field: 'disks', headerName: 'Classes', flex: 0.7, minWidth: 90, valueGetter: (_, m) => [...new Set(m.disks.map((d) => d.to))].join(', ') },
+  { field: 'disks', headerName: 'Classes', flex: 0.7, minWidth: 90, valueGetter: (_, m) => [...new Set(m.disks.map((d) => (d.copied ? d.to : 'left out')))].join(', ') },
   {
     field: 'findings',
     headerName: 'In the way',
@@ -62,6 +62,24 @@ function AddressCell({ lane, machine, card }: { lane: Lane; machine: Placed; car
         </Button>
       )}
     </Box>
+  );
+}
+
+/** Leaves a disk out of what is copied, or has it copied after all. */
+function CopyCell({ lane, machine, disk }: { lane: Lane; machine: Placed; disk: Placed['disks'][number] }) {
+  const decide = useDecide(lane);
+  return (
+    <>
+      <Button
+        size="small"
+        disabled={decide.isPending}
+        aria-label={`${disk.copied ? 'Leave out' : 'Copy'} disk ${disk.disk} of ${machine.machine}`}
+        onClick={() => decide.mutate([{ scope: 'disk', of: machine.id, part: disk.disk, setting: 'copy', value: disk.copied ? 'off' : 'on' }])}
+      >
+        {disk.copied ? 'Leave out' : 'Copy'}
+      </Button>
+      {decide.error !== null && <Trouble error={decide.error} />}
+    </>
   );
 }
 
@@ -110,8 +128,9 @@ function Decided({ lane, placed }: { lane: Lane; placed: Placed }) {
             ['Storage', 'left'],
             ['Class', 'left'],
             ['Decided by', 'left'],
+            ['', 'right'],
           ]}
-          rows={placed.disks.map((d) => ({ key: String(d.disk), cells: [d.disk, d.volume, size(d.bytes), d.role, d.storage, d.to === '' ? 'not joined' : d.to, d.from] }))}
+          rows={placed.disks.map((d) => ({ key: String(d.disk), cells: [d.disk, d.volume, size(d.bytes), d.role, d.storage, !d.copied ? 'left out' : d.to === '' ? 'not joined' : d.to, d.from, plan && (d.disk > 0 || !d.copied) ? <CopyCell key="c" lane={lane} machine={placed} disk={d} /> : ''] }))}
           none="It has no disk."
         />
       </Box>

@@ -53,6 +53,7 @@ const STEPS: Record<Action, [string, (...args: string[]) => string] | string> = 
   'lane-ingress': placed,
   'lane-clients': lane('Clients'),
   'lane-set': placed,
+  'lane-copy-disk': placed,
   'lane-subnet': placed,
   'lane-accept-overlap': lane('The lane'),
   'lane-spans': lane('The lane'),

@@ -42,9 +42,23 @@ public record PlacedView(
       String rule,
       String ruleFrom) {}
 
-  /** A disk. */
+  /**
+   * A disk.
+   *
+   * @param to the class that it goes to; empty where its storage is joined to none, or it is left
+   *     out
+   * @param copied whether it is copied, and not left out
+   * @param from whose rule says where it goes, or that it is left out
+   */
   public record PlacedDiskView(
-      int disk, String volume, long bytes, String role, String storage, String to, String from) {}
+      int disk,
+      String volume,
+      long bytes,
+      String role,
+      String storage,
+      String to,
+      boolean copied,
+      String from) {}
 
   /** An effective value and where it comes from. */
   public record DecidedView(String setting, String value, String from) {}

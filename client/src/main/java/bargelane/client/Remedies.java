@@ -53,6 +53,7 @@ public final class Remedies {
           Map.entry("lane-ingress", "bargelane lane ingress LANE --machine MACHINE"),
           Map.entry("lane-clients", "bargelane lane clients LANE"),
           Map.entry("lane-set", "bargelane lane set LANE --machine MACHINE SETTING=VALUE"),
+          Map.entry("lane-copy-disk", "bargelane lane set LANE --disk MACHINE/DISK copy=on"),
           Map.entry("lane-subnet", "bargelane lane set LANE --machine MACHINE subnet=SUBNET"),
           Map.entry("lane-spans", "bargelane lane spans LANE"),
           Map.entry(

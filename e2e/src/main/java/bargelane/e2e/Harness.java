@@ -61,15 +61,14 @@ public final class Harness implements Closeable {
       return new Harness(classPath, program -> List.of());
     }
     ClassArchive archive = ClassArchive.of(Path.of(named), classPath);
-    return new Harness(classPath, program -> brief(program, archive.reading(program)));
+    return new Harness(classPath, program -> brief(archive.reading(program)));
   }
 
   /**
    * Lets every program do some of its work once, ended in order, so that its archive is written.
    */
   static void train(ClassArchive archive, String classPath) throws IOException {
-    try (Harness harness =
-        new Harness(classPath, program -> brief(program, archive.writing(program)))) {
+    try (Harness harness = new Harness(classPath, program -> brief(archive.writing(program)))) {
       harness.all();
       new Journey(harness.api(), line -> {}).prepare(harness, 60, 600);
       for (String name : List.copyOf(harness.processes.keySet())) {
@@ -85,13 +84,8 @@ public final class Harness implements Closeable {
     return "@" + root().resolve("scripts/short-lived.jvm");
   }
 
-  /**
-   * What a service does in a test is mostly to start, over and over, which the optimising compiler
-   * does not pay for; platforms live longer, and move more bytes.
-   */
-  private static List<String> brief(String program, List<String> options) {
-    String compiler = program.equals("service") ? "-XX:TieredStopAtLevel=1" : shortLived();
-    return Stream.concat(options.stream(), Stream.of("-XX:+UseSerialGC", compiler)).toList();
+  private static List<String> brief(List<String> options) {
+    return Stream.concat(options.stream(), Stream.of(shortLived())).toList();
   }
 
   private static Path root() {

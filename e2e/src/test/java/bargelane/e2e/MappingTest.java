@@ -130,6 +130,19 @@ class MappingTest {
         "its disk is larger than any class allows");
   }
 
+  /** The one disk that has no class and no quota stays behind, and all of the rest goes. */
+  @Test
+  @Order(2)
+  void aDiskThatFitsNowhereIsLeftOutAndNothingIsInTheWay() throws IOException {
+    done("lane", "set", "over", "copy=off", "--disk", "photo-archive/2");
+    assertEquals(Set.of(), blocking());
+    assertEquals(Set.of("photo-archive"), machines("disk-left-out"));
+    String plan = done("lane", "plan", "over", "--machine", "photo-archive").out();
+    assertTrue(plan.contains("left out") && plan.contains("the disk"), plan);
+    done("lane", "unset", "over", "copy", "--disk", "photo-archive/2");
+    assertEquals(Set.of("disk-too-large", "quota-volumes"), blocking());
+  }
+
   private static Set<String> machines(String code) throws IOException {
     Set<String> names = new TreeSet<>();
     for (JsonNode m :
@@ -146,7 +159,7 @@ class MappingTest {
   }
 
   @Test
-  @Order(2)
+  @Order(3)
   void whoHasAnAddressThatChangesInItsConfigurationIsListed() throws IOException {
     assertEquals(Set.of("kiosk-gateway", "photo-archive"), machines("address-in-use"));
     Said clients = done("lane", "clients", "over");
@@ -158,7 +171,7 @@ class MappingTest {
   }
 
   @Test
-  @Order(3)
+  @Order(4)
   void bootProtectionIsForWhatUefiStarts() throws IOException {
     done("lane", "set", "over", "boot-protection=on");
     Set<String> bios = machines("boot-protection-unfit");
@@ -168,7 +181,7 @@ class MappingTest {
   }
 
   @Test
-  @Order(4)
+  @Order(5)
   void theAddressPlanGoesThroughAFile() throws IOException {
     Path file = dir.resolve("addresses.csv");
     String csv = done("lane", "addresses", "over", "--output", "csv").out();
@@ -194,7 +207,7 @@ class MappingTest {
   }
 
   @Test
-  @Order(5)
+  @Order(6)
   void theWholeMapGoesThroughAFileAndBack() throws IOException {
     Path file = dir.resolve("estate.yaml");
     done("estate", "export", file.toString());

@@ -140,9 +140,11 @@ class PresentDisksTest {
   @Order(1)
   void aDiskThatCameBetweenPlanAndLoadIsLoaded() throws IOException {
     attach(harness.estate(), "app-early", "shelf-a", 1);
+    attach(harness.estate(), "app-scratch", "shelf-a", 1);
     JsonNode refused = journey.follow("/waves/lending/load", Map.of());
     assertEquals("disks-changed", refused.path("problem").path("code").asText());
     journey.scan("mill-street");
+    decide(copy(1, "off"));
     journey.work("load");
     assertTrue(copied(1) && !copied(2), String.valueOf(harness.saltmarsh().ours()));
   }
@@ -161,6 +163,15 @@ class PresentDisksTest {
     // The platform tells the disks in another order from now on.
     journey.scan("mill-street");
     journey.awaitPoint(Instant.now());
+    assertFalse(copied(3), "what is left out stays so, whatever its place");
+  }
+
+  private static void decide(Map<String, Object> rule) {
+    api.put("/lanes/mill-to-marsh/rules", Map.of("changes", List.of(rule)));
+  }
+
+  private static Map<String, Object> copy(int disk, String value) {
+    return Map.of("scope", "disk", "of", APP, "part", disk, "setting", "copy", "value", value);
   }
 
   private static Map<String, Object> join(String to) {
@@ -172,7 +183,7 @@ class PresentDisksTest {
   void aDiskWithoutAPlaceIsToldAndKeepsTheMachineWhereItIs() throws IOException {
     // The disks that are known have a class of their own, the new one has its storage's.
     List<Map<String, Object>> rules = new ArrayList<>();
-    for (int i = 0; i < 3; i++) {
+    for (int i = 0; i < 4; i++) {
       rules.add(Map.of("scope", "disk", "of", APP, "part", i, "setting", "class", "value", "mud"));
     }
     rules.add(join(""));
@@ -220,7 +231,7 @@ class PresentDisksTest {
     journey.work("test");
     journey.confirmed("cutover");
     List<String> after = harness.saltmarsh().disks(APP);
-    assertEquals(before.size(), after.size());
+    assertEquals(before.size() - 1, after.size());
     for (int i = 1; i < after.size(); i++) {
       String late = List.of("app-early", "app-late", "app-homeless").get(i - 1);
       assertArrayEquals(mark(late), markOf(harness.saltmarsh(), after.get(i)), late);
@@ -241,7 +252,13 @@ class PresentDisksTest {
     give(harness.saltmarsh(), landed);
     journey.await("it is gone", w -> finding(w).isMissingNode());
     journey.confirmed("failback");
-    assertEquals(landed.size(), harness.estate().disks(APP).size());
+    List<String> back = harness.estate().disks(APP);
+    List<String> order = List.of("app-late", "app-scratch", "app-homeless", "app-early");
+    assertEquals(order.size() + 1, back.size());
+    for (int i = 0; i < order.size(); i++) {
+      assertArrayEquals(mark(order.get(i)), markOf(harness.estate(), back.get(i + 1)));
+    }
+    assertEquals("app-scratch", back.get(2));
     assertTrue(harness.estate().runs(APP));
   }
 
@@ -256,7 +273,7 @@ class PresentDisksTest {
     journey.work(
         "/waves/lending/failover",
         Map.of("confirm", "lending", "point", older.path("number").asText()));
-    assertEquals(before.size(), harness.saltmarsh().disks(APP).size());
+    assertEquals(before.size() - 1, harness.saltmarsh().disks(APP).size());
     journey.work("/waves/lending/reconcile", Map.of("keep", "saltmarsh", "confirm", "lending"));
     journey.awaitPoint(Instant.now());
     journey.confirmed("failback");
@@ -264,7 +281,17 @@ class PresentDisksTest {
     assertEquals(before.size() + 1, back.size());
     assertArrayEquals(mark("app-young"), markOf(harness.estate(), back.get(before.size())));
     // And it is copied with the others again.
-    journey.await("it is copied", w -> finding(w).isMissingNode() && copied(before.size()));
+    journey.await("it is copied", w -> finding(w).isMissingNode() && copied(before.size() - 1));
     journey.awaitPoint(Instant.now());
+  }
+
+  @Test
+  @Order(7)
+  void aDiskThatWasLeftOutIsTakenInWhenTheLaneSaysSo() throws IOException {
+    journey.scan("mill-street");
+    decide(copy(harness.estate().disks(APP).indexOf("app-scratch"), "on"));
+    journey.await("the disk", w -> told(APP + " has a disk that was left out, app-scratch ("));
+    journey.awaitPoint(Instant.now());
+    journey.work("test");
   }
 }

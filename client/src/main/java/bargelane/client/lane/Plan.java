@@ -82,9 +82,14 @@ final class Plan extends Common implements Callable<Integer>, Tabled {
         text("SIZE", PlacedView::size),
         text("ZONE", PlacedView::zone),
         text("ADDRESSES", p -> p.cards().stream().map(Plan::address).toList()),
-        text("CLASSES", p -> p.disks().stream().map(d -> plain(d.to())).distinct().toList()),
+        text("CLASSES", p -> p.disks().stream().map(Plan::goes).distinct().toList()),
         text("FINDINGS", p -> p.findings().stream().map(FindingView::code).distinct().toList()));
     return 0;
+  }
+
+  /** Where a disk goes. */
+  private static String goes(PlacedDiskView d) {
+    return d.copied() ? plain(d.to()) : "left out";
   }
 
   static String address(PlacedCardView c) {
@@ -123,7 +128,7 @@ final class Plan extends Common implements Callable<Integer>, Tabled {
         bytes("SIZE", PlacedDiskView::bytes),
         text("ROLE", PlacedDiskView::role),
         text("STORAGE", PlacedDiskView::storage),
-        text("CLASS", PlacedDiskView::to),
+        text("CLASS", Plan::goes),
         text("BY", PlacedDiskView::from));
     findings(out(), p.findings());
   }

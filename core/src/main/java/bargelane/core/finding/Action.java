@@ -71,6 +71,8 @@ public enum Action implements Worded {
   LANE_JOIN_STORAGE,
   /** Lane, machine, setting; a value, if there is one to suggest. */
   LANE_SET,
+  /** Lane, machine, the disk's number. */
+  LANE_COPY_DISK,
   /** Lane, machine. */
   LANE_SUBNET,
   /** Lane, network. */

@@ -134,6 +134,14 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
         true,
         "A loaded wave copies a disk that its machine does not have any more.",
         "Attach it again, or plan the machine anew without it."),
+    DISK_LEFT_OUT(
+        false,
+        "A disk of the machine is not copied, as the lane decides.",
+        "See that nothing in the guest needs it, or have it copied."),
+    FIRST_DISK_LEFT_OUT(
+        true,
+        "The disk that the machine starts from is left out.",
+        "Have it copied, or take the machine out of the wave."),
     DISK_NOT_COPIED(
         true,
         "A machine of a loaded wave has a disk that no pass copies.",
@@ -365,7 +373,10 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
 
     /** Whether it is about where a machine's disks go. */
     public boolean ofStorage() {
-      return this == STORAGE_NOT_JOINED || this == STORAGE_UNKNOWN || this == DISK_TOO_LARGE;
+      return this == STORAGE_NOT_JOINED
+          || this == STORAGE_UNKNOWN
+          || this == DISK_TOO_LARGE
+          || this == FIRST_DISK_LEFT_OUT;
     }
 
     /** The stable form: lower case with dashes. */

@@ -253,7 +253,7 @@ final class Placing {
   /** A size may bound how many disks a machine has. */
   private void checkLimits(Inventory.Size size) {
     int most = size.limits().disks();
-    int disks = m.facts().disks().size();
+    int disks = rules.copied(m).disks().size();
     if (most > 0 && disks > most) {
       find(
           Code.DISKS_TOO_MANY,
@@ -318,6 +318,10 @@ final class Placing {
     List<Inventory.Disk> disks = m.facts().disks();
     for (int i = 0; i < disks.size(); i++) {
       Inventory.Disk disk = disks.get(i);
+      if (leftOut(disk, i)) {
+        storages.add("");
+        continue;
+      }
       Optional<Effective> to = rules.disk(Setting.CLASS, m, i);
       note(Setting.CLASS, i, to);
       Joins.Joined<Inventory.Storage> joined =
@@ -326,6 +330,61 @@ final class Placing {
       storages.add(joined.to().map(Inventory.Storage::id).orElse(""));
       joined.to().ifPresent(s -> checkRoom(disk, s));
     }
+  }
+
+  /** Whether a disk stays at its source, which is said in either case. */
+  private boolean leftOut(Inventory.Disk disk, int i) {
+    note(Setting.COPY, i, rules.disk(Setting.COPY, m, i));
+    if (!rules.leftOut(m, i)) {
+      return false;
+    }
+    String called = "disk " + disk.volume() + " (" + Sizes.text(disk.bytes()) + ") ";
+    String number = String.valueOf(m.place(i));
+    if (!m.copied().isEmpty()) {
+      find(
+          Code.DISK_LEFT_OUT,
+          called + "is copied, though the lane leaves it out since",
+          "take the machine out of the wave and plan it anew, or have the disk copied",
+          number);
+      return false;
+    }
+    if (i == 0) {
+      find(
+          Code.FIRST_DISK_LEFT_OUT,
+          called + "is left out, and the machine starts from it",
+          "have it copied",
+          number);
+    } else {
+      findings.add(leftOut(shores.lane(), name, disk, i));
+    }
+    return true;
+  }
+
+  /** What is to be known of a disk that stays at its source. */
+  static Finding leftOut(String lane, String machine, Inventory.Disk disk, int number) {
+    return new Finding(
+        Code.DISK_LEFT_OUT,
+        machine,
+        "disk "
+            + disk.volume()
+            + " ("
+            + Sizes.text(disk.bytes())
+            + ") is left out: what is on it stays at the source",
+        Remedy.of(
+            "see that nothing in the guest needs it, or have it copied",
+            Action.LANE_COPY_DISK,
+            lane,
+            machine,
+            String.valueOf(number)),
+        Who.ENGINEER);
+  }
+
+  private void find(Code code, String cause, String advice, String disk) {
+    find(
+        code,
+        cause,
+        Remedy.of(advice, Action.LANE_COPY_DISK, shores.lane(), name, disk),
+        Who.ENGINEER);
   }
 
   /** A class may bound how large one disk is. */

@@ -11,6 +11,7 @@ import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.stream.IntStream;
 
 /**
  * Places machines by a lane's rules, and lists everything that is in the way before anything moves.
@@ -32,6 +33,34 @@ public final class Preflight {
     /** The machine. */
     public MachineFacts machine() {
       return of.facts();
+    }
+
+    /**
+     * The same, telling of a disk that the machine has besides those that are copied.
+     *
+     * @param number its place among all that the machine has
+     */
+    public Result leaving(String lane, Inventory.Disk disk, int number) {
+      List<Finding> more = new ArrayList<>(findings);
+      more.add(Placing.leftOut(lane, machine().name(), disk, number));
+      return new Result(of, placement, decided, List.copyOf(more));
+    }
+
+    /** Whether a disk of the machine is not copied. */
+    public boolean leftOut(int disk) {
+      return of.copied().isEmpty()
+          && decided.stream()
+              .anyMatch(
+                  d ->
+                      d.setting() == Setting.COPY
+                          && d.part() == disk
+                          && d.value().equals(Rules.OFF));
+    }
+
+    /** The disks of the machine that are copied. */
+    public List<Inventory.Disk> copied() {
+      List<Inventory.Disk> all = machine().disks();
+      return IntStream.range(0, all.size()).filter(i -> !leftOut(i)).mapToObj(all::get).toList();
     }
   }
 
@@ -110,7 +139,8 @@ public final class Preflight {
               + alongside(others == 0 ? "" : String.valueOf(others));
       all.forEach(p -> p.find(Code.QUOTA_MACHINES, cause, MORE, Who.SITE_OWNER));
     }
-    long need = bytes(all.stream().map(p -> p.m.facts()).toList()) - shores.own().volumeBytes();
+    long need =
+        bytes(all.stream().map(p -> rules.copied(p.m)).toList()) - shores.own().volumeBytes();
     long gib = gib(Math.max(0, need));
     long othersBytes = shores.others().bytes();
     long othersGib = gib(othersBytes);

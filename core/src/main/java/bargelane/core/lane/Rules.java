@@ -1,5 +1,7 @@
 package bargelane.core.lane;
 
+import bargelane.core.site.Inventory.Disk;
+import bargelane.core.site.Inventory.MachineFacts;
 import java.util.ArrayList;
 import java.util.Collection;
 import java.util.EnumMap;
@@ -7,6 +9,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.stream.IntStream;
 
 /**
  * All rules of a lane: what it joins and what holds for some machines, cards and disks only. Of two
@@ -66,6 +69,11 @@ public final class Rules {
 
   public static final String DATA = "data";
   public static final String LOG = "log";
+
+  /** What is said of what is switched. */
+  public static final String ON = "on";
+
+  public static final String OFF = "off";
   public static final List<String> ROLES = List.of(SYSTEM, DATA, LOG);
 
   private final LanePlan plan;
@@ -124,7 +132,7 @@ public final class Rules {
 
   /** What holds of a disk of a machine. */
   public Optional<Effective> disk(Setting setting, LaneMachine m, int disk) {
-    return at(setting, RuleScope.DISK, m.id(), disk)
+    return at(setting, RuleScope.DISK, m.id(), m.place(disk))
         .or(() -> at(setting, RuleScope.ROLE, role(m, disk), Rule.WHOLE))
         .or(() -> middle(setting, m))
         .or(() -> storage(setting, m.facts().disks().get(disk).storage()))
@@ -133,9 +141,29 @@ public final class Rules {
 
   /** The role of a disk: as it was said, or by its place. */
   public String role(LaneMachine m, int disk) {
-    return at(Setting.ROLE_OF_DISK, RuleScope.DISK, m.id(), disk)
+    return at(Setting.ROLE_OF_DISK, RuleScope.DISK, m.id(), m.place(disk))
         .map(Effective::value)
-        .orElse(disk == 0 ? SYSTEM : DATA);
+        .orElse(m.place(disk) == 0 ? SYSTEM : DATA);
+  }
+
+  /** Whether a disk is decided to be left out of what is copied. */
+  public boolean leftOut(LaneMachine m, int disk) {
+    return disk(Setting.COPY, m, disk).filter(e -> e.value().equals(OFF)).isPresent();
+  }
+
+  /**
+   * What a machine has to be copied by these rules: itself, without the disks that are left out.
+   */
+  public MachineFacts copied(LaneMachine m) {
+    if (!m.copied().isEmpty()) {
+      return m.facts();
+    }
+    List<Disk> disks =
+        IntStream.range(0, m.facts().disks().size())
+            .filter(i -> !leftOut(m, i))
+            .mapToObj(m.facts().disks()::get)
+            .toList();
+    return disks.size() == m.facts().disks().size() ? m.facts() : m.facts().with(disks);
   }
 
   /**

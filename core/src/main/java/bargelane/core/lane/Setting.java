@@ -24,6 +24,8 @@ public enum Setting implements Worded {
   CLASS("class", DISK, ROLE, MACHINE, WAVE, LABEL, STORAGE, LANE),
   /** Whether a disk is {@code system}, {@code data} or {@code log}. */
   ROLE_OF_DISK("role", DISK),
+  /** {@code on} or {@code off}: whether a disk is copied, or left out and stays at its source. */
+  COPY("copy", DISK, STORAGE),
   ZONE("zone", MACHINE, WAVE, LABEL, LANE),
   /** The machine's name at the target. */
   NAME("name", MACHINE),

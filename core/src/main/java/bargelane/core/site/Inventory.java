@@ -87,6 +87,17 @@ public record Inventory(
               .toList());
     }
 
+    /** The same machine whose disks have other volumes. */
+    public MachineFacts renamed(Map<String, String> volumes) {
+      return with(
+          disks.stream()
+              .map(
+                  d ->
+                      new Disk(
+                          volumes.getOrDefault(d.volume(), d.volume()), d.bytes(), d.storage()))
+              .toList());
+    }
+
     /** The same machine with other disks. */
     public MachineFacts with(List<Disk> all) {
       return new MachineFacts(

@@ -1,5 +1,9 @@
 package bargelane.service.adopt;
 
+import bargelane.core.lane.Rule;
+import bargelane.core.lane.RuleScope;
+import bargelane.core.lane.Rules;
+import bargelane.core.lane.Setting;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.lane.Lanes;
@@ -22,6 +26,7 @@ import bargelane.sites.Target;
 import bargelane.sites.Target.Owned;
 import java.time.Instant;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -68,12 +73,15 @@ final class Takeover {
                 now));
     TowEntity tow = records.tow();
     for (Manifest.Machine x : m.machines()) {
-      String machine = Machines.known(s, home, x.facts(), x.labels(), now).id;
-      Lanes.decided(s, lane, x.rules(machine));
+      String machine = Machines.known(s, home, whole(x), x.labels(), now).id;
+      Lanes.decided(s, lane, rules(x, machine));
       records.member(
           x,
           machine,
-          runsHere ? Optional.of(f.standing().get(x.id())).map(Takeover::berth) : Optional.empty());
+          runsHere
+              ? Optional.of(
+                  berth(f.standing().get(x.id()), f.side() == Side.HOME ? x.home() : x.away()))
+              : Optional.empty());
     }
     List<LegEntity> legs = records.legs(runsHere);
     LegEntity last = legs.get(legs.size() - 1);
@@ -102,9 +110,64 @@ final class Takeover {
             Map.of("points", f.points().size(), "asOf", m.asOf().toString()));
   }
 
-  private static Berth berth(MachineFacts found) {
+  /** Volumes of a machine at its source in their order; empty where none is left out. */
+  private static List<String> order(Manifest.Machine x) {
+    List<String> all = x.home() == null ? List.of() : x.home().attached();
+    return all.containsAll(x.facts().disks().stream().map(Inventory.Disk::volume).toList())
+        ? all
+        : List.of();
+  }
+
+  /** What is known of a machine, with disks that are left out, whose sizes the next scan tells. */
+  private static MachineFacts whole(Manifest.Machine x) {
+    List<String> order = order(x);
+    if (order.isEmpty()) {
+      return x.facts();
+    }
+    Map<String, Inventory.Disk> known = new HashMap<>();
+    x.facts().disks().forEach(d -> known.put(d.volume(), d));
+    return x.facts()
+        .with(
+            order.stream().map(v -> known.getOrDefault(v, new Inventory.Disk(v, 0, ""))).toList());
+  }
+
+  /** What was decided of a machine, and that what was left out stays so. */
+  private static List<Rule> rules(Manifest.Machine x, String machine) {
+    List<String> order = order(x);
+    if (order.isEmpty()) {
+      return x.rules(machine);
+    }
+    List<String> copied = x.facts().disks().stream().map(Inventory.Disk::volume).toList();
+    List<Rule> all = new ArrayList<>();
+    for (Rule r : x.rules(machine)) {
+      all.add(
+          r.scope() == RuleScope.DISK
+              ? new Rule(
+                  r.scope(), r.of(), order.indexOf(copied.get(r.part())), r.setting(), r.value())
+              : r);
+    }
+    for (int i = 0; i < order.size(); i++) {
+      if (!copied.contains(order.get(i))) {
+        all.add(new Rule(RuleScope.DISK, machine, i, Setting.COPY, Rules.OFF));
+      }
+    }
+    return all;
+  }
+
+  /**
+   * Where a machine runs that was found.
+   *
+   * @param told its berth there as the manifest tells it; null where it tells none
+   */
+  private static Berth berth(MachineFacts found, Berth told) {
+    List<String> all = found.disks().stream().map(Inventory.Disk::volume).toList();
+    List<String> out = told == null ? List.of() : told.leftOut();
     return new Berth(
-        found.platformId(), found.disks().stream().map(Inventory.Disk::volume).toList(), List.of());
+        found.platformId(),
+        all.stream().filter(v -> !out.contains(v)).toList(),
+        List.of(),
+        "",
+        all);
   }
 
   private static Set<String> names(List<Owned> things, String kind) {

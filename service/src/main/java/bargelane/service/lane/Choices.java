@@ -63,6 +63,7 @@ final class Choices {
       case BOOT_PROTECTION -> target.map(Choices::protection).orElse(List.of());
       case ADDRESS -> List.of("keep", "keep-or-choose", "choose", "platform");
       case ROLE_OF_DISK -> Rules.ROLES;
+      case COPY -> Decisions.SWITCH;
       case OVERLAP -> ACCEPTED;
       case SPAN -> EXTENDED;
       case NAME, APART, TOGETHER, INGRESS -> List.of();

@@ -36,6 +36,8 @@ final class Decisions {
   /** Machines that are read at once. */
   private static final int AT_ONCE = 1_000;
 
+  static final List<String> SWITCH = List.of(Rules.ON, Rules.OFF);
+
   private static final int LONGEST = 253;
 
   /** Of a list of rules. */
@@ -266,7 +268,7 @@ final class Decisions {
       case CLASS -> among(setting, value, offered.map(Choices::classes));
       case ZONE -> among(setting, value, offered.map(Choices::zones));
       case LICENCE -> among(setting, value, offered.map(Choices::licences));
-      case ROLE_OF_DISK -> among(setting, value, Optional.of(Rules.ROLES));
+      case ROLE_OF_DISK -> fixed(setting, value, Rules.ROLES);
       case BOOT_PROTECTION -> among(setting, value, offered.map(Choices::protection));
       case INGRESS -> {
         if (IngressRules.read(value).isEmpty()) {
@@ -280,8 +282,9 @@ final class Decisions {
               "ingress-unknown", target + " does not filter what comes in", "leave it out");
         }
       }
-      case OVERLAP -> among(setting, value, Optional.of(Choices.ACCEPTED));
-      case SPAN -> among(setting, value, Optional.of(Choices.EXTENDED));
+      case COPY -> fixed(setting, value, SWITCH);
+      case OVERLAP -> fixed(setting, value, Choices.ACCEPTED);
+      case SPAN -> fixed(setting, value, Choices.EXTENDED);
       case NAME ->
           Optional.of(offered.map(i -> i.offers().names()).orElse(NameRule.ANY))
               .flatMap(rule -> rule.refuses(value).map(why -> Map.entry(rule.fit(value), why)))
@@ -317,6 +320,16 @@ final class Decisions {
           "address-for-many",
           "an address is one card's, and this is for a " + scope.word(),
           "set it for the card, or give a pool");
+    }
+  }
+
+  /** A value that is one of a few words, whatever the target has. */
+  private static void fixed(Setting setting, String value, List<String> words) {
+    if (!words.contains(value)) {
+      throw invalid(
+          setting.word() + "-unknown",
+          "'" + value + "' is not a value of " + setting.word(),
+          "give " + (words.size() == 1 ? words.get(0) : "one of " + String.join(", ", words)));
     }
   }
 

@@ -10,14 +10,28 @@ import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.Collection;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import org.hibernate.Session;
 
-/** The rows of what lanes decide for some machines only. */
+/**
+ * The rows of what lanes decide for some machines only. A decision for a disk stays with its
+ * volume: its number is the disk's place among those that the machine has now. One for a disk that
+ * the machine does not have any more is numbered beyond all that it has, so that it counts for no
+ * other and counts again when the disk is back.
+ */
 public final class LaneRuleStore {
 
+  private static final String PART =
+      "(case when r.volume = '' then r.part else (select coalesce(min(d.place) filter"
+          + " (where d.disk ->> 'volume' = r.volume) - 1, count(*) + r.part)"
+          + " from machine m, jsonb_array_elements(m.facts -> 'disks')"
+          + " with ordinality d(disk, place) where m.id = r.machine_id) end)";
+
   private static final String COLUMNS =
-      "select scope, subject, part, setting, value from lane_rule where lane_id = ?";
+      "select scope, subject, "
+          + PART
+          + " as part, setting, value from lane_rule r where lane_id = ?";
 
   private LaneRuleStore() {}
 
@@ -26,7 +40,7 @@ public final class LaneRuleStore {
     return s.doReturningWork(
         c -> {
           try (PreparedStatement q =
-              c.prepareStatement(COLUMNS + " order by scope, subject, part, setting")) {
+              c.prepareStatement(COLUMNS + " order by scope, subject, 3, setting")) {
             q.setString(1, lane);
             return rules(q);
           }
@@ -72,13 +86,15 @@ public final class LaneRuleStore {
 
   /** Stores rules, in their order; of two of one thing and setting the later one counts. */
   static void put(Session s, String lane, List<Rule> rules) {
+    rules.stream().filter(r -> r.scope() == RuleScope.DISK).forEach(r -> drop(s, lane, r));
     s.doWork(
         c -> {
           try (PreparedStatement q =
               c.prepareStatement(
                   "insert into lane_rule (lane_id, scope, subject, part, setting, value, machine_id,"
-                      + " wave_id) values (?, ?, ?, ?, ?, ?, ?, ?)"
-                      + " on conflict (lane_id, scope, subject, part, setting)"
+                      + " wave_id, volume) values (?, ?, ?, ?, ?, ?, ?, ?, coalesce((select"
+                      + " m.facts -> 'disks' -> ? ->> 'volume' from machine m where m.id = ?), ''))"
+                      + " on conflict (lane_id, scope, subject, part, setting, volume)"
                       + " do update set value = excluded.value")) {
             for (Rule rule : rules) {
               q.setString(1, lane);
@@ -89,6 +105,30 @@ public final class LaneRuleStore {
               q.setString(6, rule.value());
               q.setString(7, machine(rule).orElse(null));
               q.setString(8, rule.scope() == RuleScope.WAVE ? rule.of() : null);
+              q.setInt(9, rule.part());
+              q.setString(10, rule.scope() == RuleScope.DISK ? rule.of() : null);
+              q.addBatch();
+            }
+            q.executeBatch();
+          }
+        });
+  }
+
+  /**
+   * Has what is decided of a machine's disks hold for the volumes that have taken their place.
+   *
+   * @param volumes those that were, with those that are
+   */
+  public static void follow(Session s, String machine, Map<String, String> volumes) {
+    s.doWork(
+        c -> {
+          try (PreparedStatement q =
+              c.prepareStatement(
+                  "update lane_rule set volume = ? where machine_id = ? and volume = ?")) {
+            for (Map.Entry<String, String> e : volumes.entrySet()) {
+              q.setString(1, e.getValue());
+              q.setString(2, machine);
+              q.setString(3, e.getKey());
               q.addBatch();
             }
             q.executeBatch();
@@ -111,8 +151,9 @@ public final class LaneRuleStore {
         c -> {
           try (PreparedStatement q =
               c.prepareStatement(
-                  "delete from lane_rule where lane_id = ? and scope = ? and subject = ?"
-                      + " and part = ? and setting = ?")) {
+                  "delete from lane_rule r where lane_id = ? and scope = ? and subject = ? and "
+                      + PART
+                      + " = ? and setting = ?")) {
             q.setString(1, lane);
             q.setString(2, rule.scope().word());
             q.setString(3, rule.of());

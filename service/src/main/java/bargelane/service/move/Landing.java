@@ -2,6 +2,7 @@ package bargelane.service.move;
 
 import bargelane.core.lane.Placement;
 import bargelane.core.replication.LegState;
+import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.plan.Plans;
 import bargelane.service.replication.Berth;
@@ -157,8 +158,9 @@ final class Landing {
                 .filter(d -> !disks.contains(d) && !stay.contains(d))
                 .toList(),
             w);
-        List<String> all = Stream.concat(disks.stream(), stay.stream()).toList();
-        compute.attach(berth.get().platformId(), all);
+        compute.attach(
+            berth.get().platformId(),
+            attached(order(w, state, side, m, berth.get()), berth.get().disks(), disks, stay));
         w.put(MoveNotes.MACHINES, m.id, berth.get().platformId());
       } else {
         Placement placement = results.get(i).placement();
@@ -181,6 +183,64 @@ final class Landing {
   private static List<String> staying(Berth berth, Side side, int back) {
     List<String> disks = berth.disks();
     return side == Side.HOME && back < disks.size() ? disks.subList(back, disks.size()) : List.of();
+  }
+
+  /** Volumes that a machine has before this run gives it others, in its order. */
+  private List<String> order(Work w, TowState state, Side side, MemberEntity m, Berth berth) {
+    Optional<List<String>> noted = w.notes().get(MoveNotes.ORDER, m.id);
+    if (noted.isPresent()) {
+      return noted.get();
+    }
+    List<String> now =
+        moves.compute(state, side).machine(berth.platformId()).disks().stream()
+            .map(Inventory.Disk::volume)
+            .toList();
+    List<String> order =
+        now.containsAll(berth.disks())
+            ? now
+            : berth.all().stream()
+                .filter(v -> berth.disks().contains(v) || now.contains(v))
+                .toList();
+    w.put(MoveNotes.ORDER, m.id, order);
+    return order;
+  }
+
+  /**
+   * What a machine has when its disks come back, each in the place of the one that it follows. What
+   * is not copied stays where it is.
+   *
+   * @param order what it has before
+   * @param copied those of it that are copied
+   * @param back the disks that come back
+   * @param stay those that are copied and never left
+   */
+  static List<String> attached(
+      List<String> order, List<String> copied, List<String> back, List<String> stay) {
+    List<String> all = new ArrayList<>();
+    for (String volume : order) {
+      int disk = copied.indexOf(volume);
+      if (disk >= 0 && disk < back.size()) {
+        all.add(back.get(disk));
+      } else if (disk < 0 || stay.contains(volume)) {
+        all.add(volume);
+      }
+    }
+    all.addAll(back.subList(Math.min(back.size(), copied.size()), back.size()));
+    return all;
+  }
+
+  /** Gives a machine the disks again that it had before a landing. */
+  void giveBack(TowState state, Side side, Notes landing, MemberEntity m, Berth before) {
+    moves
+        .compute(state, side)
+        .attach(before.platformId(), landing.get(MoveNotes.ORDER, m.id).orElse(before.all()));
+  }
+
+  /** What a machine had before, without what was attached to it and nobody decided about. */
+  private static List<String> known(Work w, MemberEntity m, Berth before) {
+    return w.notes().get(MoveNotes.ORDER, m.id).orElse(before.all()).stream()
+        .filter(before.all()::contains)
+        .toList();
   }
 
   /** What this run calls a machine where it makes it, whatever the plan says meanwhile. */
@@ -261,20 +321,22 @@ final class Landing {
       List<String> previous = before.map(Berth::disks).orElse(List.of());
       String called = before.map(b -> b.nameOf(m.name)).orElse(called(w, m));
       List<String> clones = cloneNames(w, state, m);
-      List<String> disks =
-          Stream.concat(
-                  clones.stream(),
-                  before.stream().flatMap(b -> staying(b, winner, clones.size()).stream()))
-              .toList();
+      List<String> stay = before.map(b -> staying(b, winner, clones.size())).orElse(List.of());
+      List<String> disks = Stream.concat(clones.stream(), stay.stream()).toList();
       if (!previous.equals(disks)) {
-        TowState.berth(
-            m,
-            winner,
+        Berth landed =
             new Berth(
                 w.need(MoveNotes.MACHINES).get(m.id),
                 disks,
                 previous,
-                called.equals(m.name) ? "" : called));
+                called.equals(m.name) ? "" : called,
+                before
+                    .map(b -> attached(known(w, m, b), b.disks(), clones, stay))
+                    .orElse(List.of()));
+        TowState.berth(m, winner, landed);
+        if (winner == Side.HOME) {
+          before.ifPresent(b -> TowState.follow(s, m, b, landed));
+        }
       }
     }
     Refits.landed(s, w, state.members, winner);
@@ -313,7 +375,7 @@ final class Landing {
         Compute compute = moves.compute(state, side);
         Berth berth = previous.get();
         compute.stop(berth.platformId());
-        compute.attach(berth.platformId(), berth.disks());
+        giveBack(state, side, w.notes(), m, berth);
         compute.fence(berth.platformId());
       } else if (TowState.berth(m, side).isEmpty()) {
         Optional<String> left =

@@ -24,8 +24,10 @@ import bargelane.service.run.RunKind;
 import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import bargelane.text.Sizes;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Set;
+import org.hibernate.Session;
 
 /** Begins replication: blank replicas at the target, a first full pass, then the timetable. */
 final class LoadRun implements RunKind {
@@ -63,7 +65,7 @@ final class LoadRun implements RunKind {
   private Outcome replicas(Work w) {
     TowState state = moves.state(w);
     if (state.leg.isEmpty()) {
-      presentDisks(state);
+      disksPresent(state);
       List<Preflight.Result> places = services.db().tx(s -> Plans.hold(s, state));
       services
           .db()
@@ -79,16 +81,7 @@ final class LoadRun implements RunKind {
                 s.persist(leg);
                 s.flush();
                 for (int i = 0; i < state.members.size(); i++) {
-                  MemberEntity m = state.members.get(i);
-                  List<Inventory.Disk> disks = Plans.facts(state, m).disks();
-                  for (int d = 0; d < disks.size(); d++) {
-                    ReplicaEntity r = ReplicaEntity.blank(leg.id, m, d, disks.get(d).bytes());
-                    r.id = Ids.next("rep");
-                    r.volume = VolumeNames.volume(leg.id, m, d);
-                    r.digests = ReplicaEntity.digestsOf(r.volume);
-                    r.storage = places.get(i).placement().storages().get(d);
-                    s.persist(r);
-                  }
+                  copies(s, leg, state.members.get(i), places.get(i));
                 }
               });
     }
@@ -119,11 +112,39 @@ final class LoadRun implements RunKind {
     return Outcome.done(made.replicas.size() + " volumes at " + made.away.name);
   }
 
+  /** A copy for each disk of a machine that is not left out; its berth names both kinds. */
+  private static void copies(Session s, LegEntity leg, MemberEntity m, Preflight.Result place) {
+    List<Inventory.Disk> all = place.machine().disks();
+    List<String> copied = new ArrayList<>();
+    for (int i = 0; i < all.size(); i++) {
+      if (place.leftOut(i)) {
+        continue;
+      }
+      int disk = copied.size();
+      ReplicaEntity r = ReplicaEntity.blank(leg.id, m, disk, all.get(i).bytes());
+      r.id = Ids.next("rep");
+      r.volume = VolumeNames.volume(leg.id, m, disk);
+      r.digests = ReplicaEntity.digestsOf(r.volume);
+      r.storage = place.placement().storages().get(i);
+      s.persist(r);
+      copied.add(all.get(i).volume());
+    }
+    Berth berth = TowState.berth(m, Side.HOME).orElseThrow();
+    TowState.berth(
+        s.find(MemberEntity.class, m.id),
+        Side.HOME,
+        new Berth(
+            berth.platformId(),
+            copied,
+            berth.previous(),
+            berth.name(),
+            all.stream().map(Inventory.Disk::volume).toList()));
+  }
+
   /**
-   * Has machines' berths name the disks that they have now, which may be others than when the wave
-   * was planned.
+   * Whether machines have the disks that the last scan found: all that follows is made of these.
    */
-  private void presentDisks(TowState state) {
+  private void disksPresent(TowState state) {
     for (MemberEntity m : state.members) {
       Berth berth = TowState.berth(m, Side.HOME).orElseThrow();
       List<String> known =
@@ -137,16 +158,6 @@ final class LoadRun implements RunKind {
             "disks-changed",
             m.name + " has other disks now than the last scan of " + state.home.name + " found",
             Remedy.of("scan it, and load again", Action.SITE_SCAN, state.home.name));
-      }
-      if (!berth.disks().equals(known)) {
-        services
-            .db()
-            .run(
-                s ->
-                    TowState.berth(
-                        s.find(MemberEntity.class, m.id),
-                        Side.HOME,
-                        new Berth(berth.platformId(), known, berth.previous(), berth.name())));
       }
     }
   }

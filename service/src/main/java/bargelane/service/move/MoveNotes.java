@@ -55,6 +55,10 @@ final class MoveNotes {
   static final Note<Map<String, Berth>> PREVIOUS =
       Note.eachAsText("previous", new TypeReference<>() {});
 
+  /** What machines had attached before, in their order, by member. */
+  static final Note<Map<String, List<String>>> ORDER =
+      Note.eachAsText("order", new TypeReference<>() {});
+
   /** Sides of volumes that were taken off a machine, by volume. */
   static final Note<Map<String, Side>> SET_ASIDE = Note.each("setAside", Side.class);
 

@@ -146,9 +146,7 @@ final class UndoRun implements RunKind {
     for (MemberEntity m : state.members) {
       Optional<Berth> previous = notes.get(MoveNotes.PREVIOUS, m.id);
       if (previous.isPresent()) {
-        moves
-            .compute(state, side)
-            .attach(notes.need(MoveNotes.MACHINES).get(m.id), previous.get().disks());
+        landings.giveBack(state, side, notes, m, previous.get());
       } else {
         services
             .ledger()
@@ -172,7 +170,12 @@ final class UndoRun implements RunKind {
         .run(
             s -> {
               for (MemberEntity m : TowState.load(s, w.subjectId()).members) {
-                TowState.berth(m, side, notes.get(MoveNotes.PREVIOUS, m.id).orElse(null));
+                Optional<Berth> before = notes.get(MoveNotes.PREVIOUS, m.id);
+                Optional<Berth> landed = TowState.berth(m, side);
+                TowState.berth(m, side, before.orElse(null));
+                if (side == Side.HOME && before.isPresent() && landed.isPresent()) {
+                  TowState.follow(s, m, landed.get(), before.get());
+                }
               }
             });
     return Outcome.done("");

@@ -17,7 +17,6 @@ import bargelane.core.wave.Gate;
 import bargelane.core.wave.WaveVerb;
 import bargelane.service.assess.SizeChoices;
 import bargelane.service.move.Parting;
-import bargelane.service.plan.Plans;
 import bargelane.service.plan.WaveStanding;
 import bargelane.service.plan.Waves;
 import bargelane.service.platform.Db;
@@ -41,6 +40,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
+import java.util.stream.IntStream;
 import org.hibernate.Session;
 
 /** A wave's page, and its card among others. */
@@ -176,11 +176,17 @@ public final class WavePages {
     Inventory away = shores.of(state.away);
     Placement p = place.placement();
     Optional<Inventory.Size> size = away.size(m.size);
+    List<Inventory.Disk> disks = place.copied();
+    List<String> classes =
+        IntStream.range(0, p.storages().size())
+            .filter(i -> !place.leftOut(i))
+            .mapToObj(p.storages()::get)
+            .toList();
     List<Inventory.Storage> storages =
-        p.storages().stream().flatMap(x -> away.storage(x).stream()).toList();
+        classes.stream().flatMap(x -> away.storage(x).stream()).toList();
     Optional<BigDecimal> cost =
-        size.filter(x -> storages.size() == p.storages().size())
-            .map(x -> Sizing.monthly(x, Plans.facts(state, m).disks(), storages));
+        size.filter(x -> storages.size() == disks.size())
+            .map(x -> Sizing.monthly(x, disks, storages));
     List<Finding> notices =
         new ArrayList<>(place.findings().stream().filter(f -> !f.blocks()).toList());
     SizeChoices.stale(s, m.machineId, state.away.id, m.size).ifPresent(notices::add);
@@ -198,8 +204,8 @@ public final class WavePages {
         cost.orElse(null),
         cost.isPresent() ? size.get().currency() : "",
         p.nics().stream().map(n -> new PlacedNicView(n.network(), n.address(), n.kept())).toList(),
-        p.storages(),
-        place.machine().disks().stream().mapToLong(Inventory.Disk::bytes).sum(),
+        classes,
+        disks.stream().mapToLong(Inventory.Disk::bytes).sum(),
         state.site(state.standing()).name,
         views,
         Sites.views(notices),

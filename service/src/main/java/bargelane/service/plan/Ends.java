@@ -64,7 +64,7 @@ final class Ends {
                         0,
                         of.replicas.isEmpty()
                             ? 0
-                            : Preflight.bytes(machines.stream().map(LaneMachine::facts).toList())));
+                            : Preflight.bytes(machines.stream().map(rules::copied).toList())));
     return shores(rules, machines, demand(target, of.tow.id), own);
   }
 

@@ -385,7 +385,8 @@ public final class LanePlans {
               rules.role(r.of(), i),
               disk.storage(),
               r.placement().storages().get(i),
-              decided(r, Setting.CLASS, i).origin()));
+              !r.leftOut(i),
+              decided(r, r.leftOut(i) ? Setting.COPY : Setting.CLASS, i).origin()));
     }
     return new PlacedView(
         r.of().id(),

@@ -5,15 +5,19 @@ import bargelane.core.lane.LanePlan;
 import bargelane.core.lane.Placement;
 import bargelane.core.lane.Preflight;
 import bargelane.core.lane.Rules;
+import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.wave.ProbePlan;
 import bargelane.core.wave.Proof;
 import bargelane.service.lane.LaneRuleStore;
 import bargelane.service.platform.Json;
+import bargelane.service.replication.Berth;
 import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
 import bargelane.service.site.Inventories;
 import com.fasterxml.jackson.core.type.TypeReference;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
 import org.hibernate.Session;
@@ -45,21 +49,44 @@ public final class Plans {
             Json.read(state.lane.plan, LanePlan.class),
             LaneRuleStore.of(s, state.lane.id, state.tow.waveId, state.machineIds()));
     List<LaneMachine> machines = state.members.stream().map(m -> machine(state, m)).toList();
-    return new Preflight(
-            state.tow.name,
-            rules,
-            new Ends(s, inventories, state.lane, state.home, state.away)
-                .shores(rules, machines, state))
-        .place(machines);
+    List<Preflight.Result> places =
+        new Preflight(
+                state.tow.name,
+                rules,
+                new Ends(s, inventories, state.lane, state.home, state.away)
+                    .shores(rules, machines, state))
+            .place(machines);
+    List<Preflight.Result> all = new ArrayList<>();
+    for (int i = 0; i < places.size(); i++) {
+      all.add(leaving(state, state.members.get(i), places.get(i)));
+    }
+    return all;
+  }
+
+  /** A loaded machine's place, telling of the disks that were left out of its wave. */
+  private static Preflight.Result leaving(TowState state, MemberEntity m, Preflight.Result place) {
+    List<String> out =
+        state.loaded
+            ? TowState.berth(m, Side.HOME).map(Berth::leftOut).orElse(List.of())
+            : List.of();
+    Preflight.Result told = place;
+    List<Inventory.Disk> disks = out.isEmpty() ? List.of() : state.toldOf(m).disks();
+    for (int i = 0; i < disks.size(); i++) {
+      if (out.contains(disks.get(i).volume())) {
+        told = told.leaving(state.lane.name, disks.get(i), i);
+      }
+    }
+    return told;
   }
 
   private static LaneMachine machine(TowState state, MemberEntity m) {
     return new LaneMachine(
-        m.machineId,
-        state.tow.waveId,
-        state.allLabels.get(m.machineId),
-        facts(state, m),
-        Optional.of(m.size).filter(x -> !x.isEmpty()));
+            m.machineId,
+            state.tow.waveId,
+            state.allLabels.get(m.machineId),
+            facts(state, m),
+            Optional.of(m.size).filter(x -> !x.isEmpty()))
+        .copying(state.placesOf(m));
   }
 
   /**

@@ -28,11 +28,11 @@ import org.hibernate.Session;
 
 /**
  * The disks that machines have now, against those that their tow copies. The next pass takes new
- * ones in where the lane says which class they go to; the others, and those that were detached, are
- * told of and keep the machine where it is.
+ * ones in where the lane says which class they go to, unless it leaves them out; the others, and
+ * those that were detached, are told of and keep the machine where it is.
  *
- * <p>Cost: nothing but a comparison where there are none; a reading of the site's inventory when
- * there is one that was not seen before.
+ * <p>Cost: nothing but a comparison where there are none; the lane's decisions where one is left
+ * out; a reading of the site's inventory when there is one that was not seen before.
  */
 final class PresentDisks {
 
@@ -45,9 +45,14 @@ final class PresentDisks {
   }
 
   /** A disk of a machine and where its copy goes; no class where it can't be copied. */
-  private record Placed(Disk disk, Optional<String> storage, String why, String advice) {
+  private record Placed(
+      Disk disk, boolean leftOut, Optional<String> storage, String why, String advice) {
     static Placed nowhere(Disk disk, String why, String advice) {
-      return new Placed(disk, Optional.empty(), why, advice);
+      return new Placed(disk, false, Optional.empty(), why, advice);
+    }
+
+    static Placed out(Disk disk) {
+      return new Placed(disk, true, Optional.empty(), "", "");
     }
   }
 
@@ -62,8 +67,8 @@ final class PresentDisks {
   boolean look(
       Work w, TowState state, LegEntity leg, MemberEntity m, MachineFacts now, boolean begun) {
     Side from = TowState.source(leg);
-    List<String> berth = TowState.berth(m, from).orElseThrow().disks();
-    List<String> own = state.replicasOf(m).stream().map(r -> berth.get(r.disk)).toList();
+    Berth berth = TowState.berth(m, from).orElseThrow();
+    List<String> own = state.replicasOf(m).stream().map(r -> berth.disks().get(r.disk)).toList();
     List<String> more =
         now.disks().stream().map(Disk::volume).filter(v -> !own.contains(v)).toList();
     List<String> present = now.disks().stream().map(Disk::volume).toList();
@@ -71,11 +76,15 @@ final class PresentDisks {
     if (more.isEmpty() && less.isEmpty() && m.differing.equals("[]") || begun) {
       return false;
     }
-    List<Placed> placed = more.isEmpty() ? List.of() : placed(state, m, from, now, more);
+    List<Placed> placed = more.isEmpty() ? List.of() : placed(state, m, from, more);
     boolean move = PassRun.urgent(w);
     boolean taken = false;
     List<DifferingDisk> left = new ArrayList<>();
     for (Placed p : placed) {
+      if (p.leftOut()) {
+        leave(w, m, p.disk());
+        continue;
+      }
       Optional<DifferingDisk> not =
           p.storage().isEmpty() || move
               ? Optional.of(
@@ -88,7 +97,9 @@ final class PresentDisks {
       not.ifPresent(left::add);
     }
     less.forEach(v -> left.add(DifferingDisk.detached(v)));
-    note(w, state.site(from).name, m, left);
+    if (!left.isEmpty() || !m.differing.equals("[]")) {
+      note(w, state.site(from).name, m, left);
+    }
     if (move && !left.isEmpty()) {
       DifferingDisk first = left.get(0);
       throw new RunFailure(
@@ -104,8 +115,7 @@ final class PresentDisks {
         p.disk().volume(), p.disk().bytes(), p.disk().storage(), false, why, advice);
   }
 
-  private List<Placed> placed(
-      TowState state, MemberEntity m, Side from, MachineFacts now, List<String> more) {
+  private List<Placed> placed(TowState state, MemberEntity m, Side from, List<String> more) {
     List<Disk> told = told(state, m, from, more);
     if (from == Side.AWAY) {
       return told.stream()
@@ -117,12 +127,13 @@ final class PresentDisks {
                       "detach it before the machine goes back, or settle the move"))
           .toList();
     }
-    return services.db().tx(s -> placed(s, state, m, now, told));
+    return services.db().tx(s -> placed(s, state, m, told));
   }
 
   /** Disks with their sizes, which a platform need not tell with a single machine. */
   private List<Disk> told(TowState state, MemberEntity m, Side from, List<String> volumes) {
     Map<String, Disk> known = new HashMap<>();
+    state.toldOf(m).disks().forEach(d -> known.put(d.volume(), d));
     for (DifferingDisk d : DifferingDisk.of(m)) {
       if (d.bytes() > 0) {
         known.put(d.volume(), new Disk(d.volume(), d.bytes(), d.storage()));
@@ -138,31 +149,30 @@ final class PresentDisks {
     return volumes.stream().map(v -> known.getOrDefault(v, new Disk(v, 0, ""))).toList();
   }
 
-  private static List<Placed> placed(
-      Session s, TowState state, MemberEntity m, MachineFacts now, List<Disk> told) {
+  private static List<Placed> placed(Session s, TowState state, MemberEntity m, List<Disk> told) {
     Rules rules =
         new Rules(
             Json.read(state.lane.plan, LanePlan.class),
             LaneRuleStore.of(s, state.lane.id, state.tow.waveId, state.machineIds()));
     Inventory target = new Inventories(s).of(state.away);
-    MachineFacts facts = state.factsOf(m);
-    Map<String, Disk> known = new HashMap<>();
-    facts.disks().forEach(d -> known.put(d.volume(), d));
-    told.forEach(d -> known.put(d.volume(), d));
-    // Decisions for a disk count as the platform does: so do the pages on which they are made.
-    List<Disk> all = now.disks().stream().map(d -> known.getOrDefault(d.volume(), d)).toList();
     LaneMachine with =
         new LaneMachine(
-            m.machineId,
-            state.tow.waveId,
-            state.allLabels.get(m.machineId),
-            facts.with(all),
-            Optional.empty());
+                m.machineId,
+                state.tow.waveId,
+                state.allLabels.get(m.machineId),
+                state.toldOf(m).with(told),
+                Optional.empty())
+            .copying(state.places(m, told.stream().map(Disk::volume).toList()));
     List<Placed> placed = new ArrayList<>();
-    for (Disk disk : told) {
+    for (int i = 0; i < told.size(); i++) {
+      Disk disk = told.get(i);
+      if (rules.leftOut(with, i)) {
+        placed.add(Placed.out(disk));
+        continue;
+      }
       Optional<String> storage =
           rules
-              .disk(Setting.CLASS, with, all.indexOf(disk))
+              .disk(Setting.CLASS, with, i)
               .flatMap(e -> target.storage(e.value()))
               .map(Inventory.Storage::id);
       if (disk.bytes() == 0) {
@@ -190,7 +200,7 @@ final class PresentDisks {
                           + state.lane.name
                           + ", or choose a class for the disk; "
                           + LATER)
-                  : new Placed(disk, storage, "", ""));
+                  : new Placed(disk, false, storage, "", ""));
     }
     return placed;
   }
@@ -226,12 +236,7 @@ final class PresentDisks {
               MemberEntity stored = s.find(MemberEntity.class, m.id);
               Berth before = TowState.berth(stored, Side.HOME).orElseThrow();
               if (!before.disks().contains(p.disk().volume())) {
-                List<String> disks = new ArrayList<>(before.disks());
-                disks.add(p.disk().volume());
-                TowState.berth(
-                    stored,
-                    Side.HOME,
-                    new Berth(before.platformId(), disks, before.previous(), before.name()));
+                TowState.berth(stored, Side.HOME, before.taking(p.disk().volume()));
               }
               ReplicaEntity r = ReplicaEntity.blank(leg.id, stored, disk, p.disk().bytes());
               r.id = Ids.next("rep");
@@ -257,7 +262,9 @@ final class PresentDisks {
                       w.subjectId(),
                       w.runId(),
                       m.name
-                          + " has a new disk "
+                          + (before.leftOut().contains(p.disk().volume())
+                              ? " has a disk that was left out, "
+                              : " has a new disk ")
                           + p.disk().volume()
                           + " ("
                           + Sizes.text(p.disk().bytes())
@@ -265,6 +272,38 @@ final class PresentDisks {
                       null);
             });
     return Optional.empty();
+  }
+
+  /** Has a machine's berth name a disk that is left out, where it does not yet. */
+  private void leave(Work w, MemberEntity m, Disk disk) {
+    if (TowState.berth(m, Side.HOME).orElseThrow().all().contains(disk.volume())) {
+      return;
+    }
+    services
+        .db()
+        .run(
+            s -> {
+              MemberEntity stored = s.find(MemberEntity.class, m.id, LockMode.PESSIMISTIC_WRITE);
+              Berth before = TowState.berth(stored, Side.HOME).orElseThrow();
+              if (before.all().contains(disk.volume())) {
+                return;
+              }
+              TowState.berth(stored, Side.HOME, before.leaving(disk.volume()));
+              services
+                  .events()
+                  .tell(
+                      s,
+                      "pass",
+                      w.subjectId(),
+                      w.runId(),
+                      m.name
+                          + " has a new disk "
+                          + disk.volume()
+                          + " ("
+                          + Sizes.text(disk.bytes())
+                          + "): it is left out, as the lane decides",
+                      null);
+            });
   }
 
   private void create(Work w, TowState state, String volume, long bytes, String storage) {

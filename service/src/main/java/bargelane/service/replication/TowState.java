@@ -7,6 +7,7 @@ import bargelane.core.site.Capabilities.Reach;
 import bargelane.core.site.Inventory.Disk;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.lane.LaneEntity;
+import bargelane.service.lane.LaneRuleStore;
 import bargelane.service.machine.MachineEntity;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
@@ -29,6 +30,9 @@ import org.hibernate.Session;
 /** A tow with all that belongs to it, as it was when it was loaded. */
 public final class TowState {
 
+  /** The place of a disk that the last scan did not find: nothing is decided of it alone. */
+  private static final int UNTOLD = 1_000_000;
+
   private static final TypeReference<Map<String, String>> LABELS = new TypeReference<>() {};
 
   public final TowEntity tow;
@@ -42,6 +46,9 @@ public final class TowState {
 
   /** The leg that is open or paused. */
   public final Optional<LegEntity> leg;
+
+  /** Whether it was ever loaded: its berths say then which disks are copied. */
+  public final boolean loaded;
 
   /** The inventory's facts of each machine, as JSON, by machine id. */
   public final Map<String, String> facts = new HashMap<>();
@@ -73,13 +80,9 @@ public final class TowState {
       facts.put(m.machineId, machine.facts);
       labels.put(m.machineId, Json.read(machine.ownLabels, LABELS));
     }
-    this.leg =
-        Db.first(
-            s,
-            LegEntity.class,
-            "from LegEntity where towId = ?1 and state <> ?2",
-            tow.id,
-            LegState.CLOSED);
+    List<LegEntity> legs = Db.list(s, LegEntity.class, "from LegEntity where towId = ?1", tow.id);
+    this.leg = legs.stream().filter(l -> l.state != LegState.CLOSED).findFirst();
+    this.loaded = !legs.isEmpty();
     this.replicas =
         leg.map(
                 l ->
@@ -95,30 +98,82 @@ public final class TowState {
     return new TowState(s, s.find(TowEntity.class, towId));
   }
 
+  /** What the platform told of a member's machine, with all disks in its order. */
+  public MachineFacts toldOf(MemberEntity m) {
+    return Json.read(facts.get(m.machineId), MachineFacts.class);
+  }
+
   /**
    * What is known of a member's machine at its source, its disks in the order of its berth there:
    * those that its tow does not copy are left out, and one that was detached stays in its place.
    */
   public MachineFacts factsOf(MemberEntity m) {
-    MachineFacts told = Json.read(facts.get(m.machineId), MachineFacts.class);
-    if (leg.isEmpty()) {
+    MachineFacts told = toldOf(m);
+    List<String> own = berth(m, Side.HOME).map(Berth::disks).orElse(List.of());
+    if (!loaded || own.isEmpty()) {
       return told;
     }
     Map<String, Disk> known = new HashMap<>();
     told.disks().forEach(d -> known.put(d.volume(), d));
-    List<String> own = berth(m, Side.HOME).map(Berth::disks).orElse(List.of());
-    boolean all = known.keySet().containsAll(own);
-    if (own.isEmpty() || !all && own.size() == told.disks().size()) {
-      // After a failback it has other volumes than the last scan found, in the same order.
-      return told;
+    if (others(m, told)) {
+      return told.with(placesOf(m).stream().map(told.disks()::get).toList());
     }
     String storage = told.disks().isEmpty() ? "" : told.disks().get(0).storage();
     List<Disk> disks = new ArrayList<>();
     for (int i = 0; i < own.size(); i++) {
-      Disk detached = new Disk(own.get(i), copied(m, i), storage);
+      long bytes = copied(m, i);
+      if (bytes == 0 && i < told.disks().size()) {
+        bytes = told.disks().get(i).bytes();
+      }
+      Disk detached = new Disk(own.get(i), bytes, storage);
       disks.add(known.getOrDefault(own.get(i), detached));
     }
     return told.with(disks);
+  }
+
+  /**
+   * Whether a machine has other volumes than the last scan found, in the same order: after a
+   * failback.
+   */
+  private static boolean others(MemberEntity m, MachineFacts told) {
+    Berth berth = berth(m, Side.HOME).orElseThrow();
+    Set<String> known = told.disks().stream().map(Disk::volume).collect(Collectors.toSet());
+    return !known.containsAll(berth.disks()) && berth.all().size() == told.disks().size();
+  }
+
+  /**
+   * The place of each disk that is copied among all that its machine has, from 0; empty while it is
+   * not loaded.
+   */
+  public List<Integer> placesOf(MemberEntity m) {
+    Optional<Berth> berth = berth(m, Side.HOME);
+    if (!loaded || berth.isEmpty()) {
+      return List.of();
+    }
+    return others(m, toldOf(m))
+        ? berth.get().disks().stream().map(berth.get().all()::indexOf).toList()
+        : places(m, berth.get().disks());
+  }
+
+  /** The places of some of a machine's volumes, by which the lane's decisions are numbered. */
+  List<Integer> places(MemberEntity m, List<String> volumes) {
+    List<String> told = toldOf(m).disks().stream().map(Disk::volume).toList();
+    return volumes.stream().map(v -> told.contains(v) ? told.indexOf(v) : UNTOLD).toList();
+  }
+
+  /**
+   * Has what is known and decided of a machine at its source hold for the volumes that have taken
+   * the place of others there.
+   */
+  public static void follow(Session s, MemberEntity m, Berth former, Berth present) {
+    Map<String, String> volumes = new HashMap<>();
+    for (int i = 0; i < Math.min(former.disks().size(), present.disks().size()); i++) {
+      volumes.put(former.disks().get(i), present.disks().get(i));
+    }
+    MachineEntity machine = s.find(MachineEntity.class, m.machineId);
+    MachineFacts facts = Json.read(machine.facts, MachineFacts.class);
+    machine.facts = Json.text(facts.renamed(volumes));
+    LaneRuleStore.follow(s, m.machineId, volumes);
   }
 
   /** Bytes of a replica; 0 where there is none. */

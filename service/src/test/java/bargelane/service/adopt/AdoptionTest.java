@@ -41,6 +41,7 @@ import bargelane.service.platform.TestDatabase;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
 import bargelane.service.replication.Manifest;
+import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.PassRun;
 import bargelane.service.replication.Passes;
 import bargelane.service.replication.PointEntity;
@@ -374,6 +375,26 @@ class AdoptionTest {
     verify(target, never()).deleteVolume(any());
     verify(compute, never()).remove(any());
     assertEquals(List.of(), adoption.look("far").waves(), "it is not offered again");
+  }
+
+  /** The other service's copies are of one disk; its machine has another, which stays left out. */
+  @Test
+  void aDiskThatWasLeftOutStaysSo() {
+    String told =
+        new String(manifest(4, taken.plusSeconds(90), "home").file(), StandardCharsets.UTF_8);
+    String berth = "  home:\n    platformId: h-1\n";
+    assertTrue(told.contains(berth), told);
+    String out = berth + "    attached:\n    - scratch\n    - vol-0\n";
+    point("p-4", told.replace(berth, out).getBytes(StandardCharsets.UTF_8));
+    adopt(false, false);
+    TowState state = state();
+    MemberEntity m = state.members.get(0);
+    assertEquals(List.of("scratch"), TowState.berth(m, Side.HOME).orElseThrow().leftOut());
+    assertEquals(List.of("vol-0"), state.factsOf(m).disks().stream().map(d -> d.volume()).toList());
+    assertEquals(List.of(1), state.placesOf(m));
+    assertTrue(
+        db.tx(s -> LaneRuleStore.all(s, state.lane.id))
+            .contains(new Rule(RuleScope.DISK, m.machineId, 0, Setting.COPY, "off")));
   }
 
   /** Sites keep the highest epoch of each kind of work on a tow, and refuse what is lower. */

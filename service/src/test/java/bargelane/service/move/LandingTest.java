@@ -156,7 +156,7 @@ class LandingTest extends MovesFixture {
             s.createNativeMutationQuery(
                     "insert into lane_rule (lane_id, scope, subject, part, setting, value, machine_id)"
                         + " values ('lane', 'machine', 'm-1', -1, 'name', :name, 'm-1')"
-                        + " on conflict (lane_id, scope, subject, part, setting)"
+                        + " on conflict (lane_id, scope, subject, part, setting, volume)"
                         + " do update set value = excluded.value")
                 .setParameter("name", name)
                 .executeUpdate());

@@ -81,6 +81,7 @@ public abstract class MovesFixture {
       when(driver.target()).thenReturn(target);
       when(driver.compute()).thenReturn(compute);
       when(driver.inventory()).thenReturn(seen("vol-0"));
+      when(compute.machine("p-1")).thenReturn(facts("vol-0"));
     }
   }
 

@@ -380,7 +380,7 @@ final class DomainXml {
             });
   }
 
-  /** Gives every disk another image, in order. */
+  /** Gives disks other images, in order; one that keeps its own stays as it is declared. */
   void setDisks(List<String> files, List<String> formats) {
     List<Element> disks = diskElements();
     if (disks.size() != files.size()) {
@@ -390,8 +390,15 @@ final class DomainXml {
           name() + " has " + disks.size() + " disks, not " + files.size(),
           null);
     }
+    List<Disk> former = disks();
     for (int i = 0; i < files.size(); i++) {
-      first(disks.get(i), "source").orElseThrow().setAttribute("file", files.get(i));
+      if (former.get(i).file().equals(files.get(i))) {
+        continue;
+      }
+      Element source = first(disks.get(i), "source").orElseThrow();
+      source.removeAttribute("dev");
+      source.setAttribute("file", files.get(i));
+      disks.get(i).setAttribute("type", "file");
       first(disks.get(i), "driver").orElseThrow().setAttribute("type", formats.get(i));
     }
   }

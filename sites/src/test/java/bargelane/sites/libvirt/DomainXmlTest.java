@@ -108,6 +108,27 @@ class DomainXmlTest {
   }
 
   @Test
+  void aDiskThatStaysIsLeftAsItIsDeclaredWhateverItIs() {
+    String lun =
+        "<disk device='disk' type='block'><driver name='qemu'/><source dev='/dev/san/scratch'/>"
+            + "<target bus='virtio' dev='vdb'/></disk>";
+    DomainXml d =
+        new DomainXml(
+            "<domain><name>x</name><devices><disk device='disk' type='file'>"
+                + "<driver type='raw'/><source file='/pool/a.raw'/><target dev='vda'/></disk>"
+                + lun
+                + "</devices></domain>");
+    d.setDisks(List.of("/pool/c.qcow2", "/dev/san/scratch"), List.of("qcow2", "raw"));
+    assertEquals("/pool/c.qcow2", d.disks().get(0).file());
+    assertTrue(d.toString().contains("<source dev=\"/dev/san/scratch\"/>"), d.toString());
+    assertTrue(d.toString().contains("type=\"block\""), d.toString());
+    d.setDisks(List.of("/pool/c.qcow2", "/pool/e.qcow2"), List.of("qcow2", "qcow2"));
+    assertEquals("/pool/e.qcow2", d.disks().get(1).file());
+    assertFalse(d.toString().contains("/dev/san/scratch"), d.toString());
+    assertFalse(d.toString().contains("type=\"block\""), d.toString());
+  }
+
+  @Test
   void aForwardedPortComesOutElsewhere() {
     DomainXml d = domain();
     d.setForwardedPort(5099);
