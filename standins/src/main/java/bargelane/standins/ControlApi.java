@@ -19,6 +19,7 @@ import java.time.Clock;
 import java.time.Instant;
 import java.time.format.DateTimeParseException;
 import java.util.ArrayList;
+import java.util.Collection;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -395,13 +396,18 @@ final class ControlApi implements Closeable {
       throw new Refusal(
           422, "storage-unknown", "there is no storage '" + v.storageClass() + "' here");
     }
-    long gib = store.volumes().stream().mapToLong(VolumeRecord::size).sum() + v.sizeBytes() >> 30;
-    if (gib > host.platform().quota.volumeGib()) {
+    boolean clone = v.point() != null && !v.point().isEmpty();
+    long bytes = clone ? store.frozenSize(v.point(), v.volume()) : v.sizeBytes();
+    Collection<VolumeRecord> all = store.volumes();
+    long gib = all.stream().mapToLong(VolumeRecord::size).sum() + bytes >> 30;
+    // Asked for again, it is there and counted.
+    boolean there = all.stream().anyMatch(x -> x.name().equals(v.name()));
+    if (!there && gib > host.platform().quota.volumeGib()) {
       throw Refusal.conflict(
           "quota-volumes",
           "the quota of " + host.platform().quota.volumeGib() + " GiB of volumes is used up");
     }
-    if (v.point() != null && !v.point().isEmpty()) {
+    if (clone) {
       Volume made =
           store.clone(
               new VolumeRecord(v.name(), 0, v.storageClass(), v.owner(), false),

@@ -314,9 +314,15 @@ public record Inventory(
    * Upper bounds of the account, and what is used of them.
    *
    * @param shares what of it has an owner's tag; null where the platform does not tell
+   * @param clones whether a clone takes its whole size of it, whatever it shares
    */
   public record Quota(
-      int machines, int machinesUsed, long volumeGib, long volumeGibUsed, List<Share> shares) {
+      int machines,
+      int machinesUsed,
+      long volumeGib,
+      long volumeGibUsed,
+      List<Share> shares,
+      boolean clones) {
     public Quota {
       shares = shares == null ? null : List.copyOf(shares);
     }
@@ -324,6 +330,18 @@ public record Inventory(
     /** A quota whose use is not told by owners. */
     public Quota(int machines, int machinesUsed, long volumeGib, long volumeGibUsed) {
       this(machines, machinesUsed, volumeGib, volumeGibUsed, null);
+    }
+
+    /** A quota of which clones take what they write. */
+    public Quota(
+        int machines, int machinesUsed, long volumeGib, long volumeGibUsed, List<Share> shares) {
+      this(machines, machinesUsed, volumeGib, volumeGibUsed, shares, false);
+    }
+
+    /** GiB that clones of so many bytes take beyond what is left; 0 where they fit. */
+    public long shortOf(long bytes) {
+      long gib = (bytes + (1L << 30) - 1) >> 30;
+      return clones ? Math.max(0, volumeGibUsed + gib - volumeGib) : 0;
     }
 
     /**

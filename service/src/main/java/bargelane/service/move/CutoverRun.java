@@ -78,6 +78,9 @@ final class CutoverRun implements RunKind {
                   target.before(
                       w, MoveDesk.standing(!w.input().path("override").asText("").isEmpty()))));
     }
+    if (winner() == Side.HOME) {
+      steps.add(new Step("room", "See that the clones fit", w -> target.room(w, winner())));
+    }
     steps.add(new Step("pause", "Hold back the timetable", moves::pause));
     steps.add(new Step("quiet", "Wait for the running pass", moves::quiet));
     steps.add(

@@ -1,6 +1,7 @@
 package bargelane.service.move;
 
 import bargelane.core.finding.Finding;
+import bargelane.core.finding.Finding.Code;
 import bargelane.core.site.Inventory;
 import bargelane.core.wave.Gate;
 import bargelane.service.plan.WaveStanding;
@@ -12,6 +13,7 @@ import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
 import bargelane.service.site.Inventories;
 import bargelane.service.site.SiteEntity;
+import bargelane.text.Sizes;
 import java.util.Optional;
 import java.util.Set;
 import java.util.function.Function;
@@ -38,14 +40,50 @@ final class TargetCheck {
 
   /** Fails where a gate is shut that was open when the move was asked for. */
   Outcome before(Work w, Set<Gate> gates) {
-    return check(
-        w, standing -> standing.shut(gates).map(shut -> new Wrong(shut.machine(), shut.by())));
+    TowState state = moves.state(w);
+    Inventory now = moves.driver(state, Side.AWAY).inventory();
+    Outcome checked =
+        check(
+            w,
+            now,
+            standing -> standing.shut(gates).map(shut -> new Wrong(shut.machine(), shut.by())));
+    room(state, state.away, now);
+    return checked;
+  }
+
+  /** Fails where a side has no room for clones of the disks that are copied to it. */
+  Outcome room(Work w, Side side) {
+    TowState state = moves.state(w);
+    room(state, state.site(side), moves.driver(state, side).inventory());
+    return Outcome.done(state.site(side).name + " has room for the clones");
+  }
+
+  /** The machines land on clones, while the copies that they are made from stay. */
+  private static void room(TowState state, SiteEntity site, Inventory now) {
+    long bytes = state.replicas.stream().mapToLong(r -> r.bytes).sum();
+    long lacking = now.quota().shortOf(bytes);
+    if (lacking > 0) {
+      throw new RunFailure(
+          Code.QUOTA_VOLUMES.text(),
+          site.name
+              + " has a quota of "
+              + now.quota().volumeGib()
+              + " GiB of volumes, of which "
+              + now.quota().volumeGibUsed()
+              + " are used; clones of "
+              + Sizes.text(bytes)
+              + " need "
+              + lacking
+              + " GiB more",
+          "ask the site's owner for a higher quota, or settle a wave first; nothing was stopped");
+    }
   }
 
   /** Fails where the disks of the wave have no place any more. */
   Outcome beforeLoad(Work w) {
     return check(
         w,
+        moves.driver(moves.state(w), Side.AWAY).inventory(),
         standing ->
             standing.places().stream()
                 .flatMap(
@@ -56,9 +94,8 @@ final class TargetCheck {
                 .findFirst());
   }
 
-  private Outcome check(Work w, Function<WaveStanding, Optional<Wrong>> judge) {
+  private Outcome check(Work w, Inventory now, Function<WaveStanding, Optional<Wrong>> judge) {
     TowState state = moves.state(w);
-    Inventory now = moves.driver(state, Side.AWAY).inventory();
     Optional<Wrong> wrong =
         services
             .db()

@@ -6,6 +6,7 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.Mockito.when;
 
 import bargelane.core.site.Inventory;
+import bargelane.service.replication.Side;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
 import bargelane.service.site.Inventories;
@@ -60,6 +61,33 @@ class TargetCheckTest extends MovesFixture {
     assertThrows(RunFailure.class, () -> check().beforeLoad(work()));
     when(away.driver.inventory()).thenReturn(target("net", "shelf", 0));
     assertEquals("quota-machines", refused());
+  }
+
+  private static Inventory counting(long gib, boolean clones) {
+    Inventory i = target("net", "shelf", 10);
+    return new Inventory(
+        i.machines(),
+        i.networks(),
+        i.storages(),
+        i.sizes(),
+        i.zones(),
+        new Inventory.Quota(10, 0, gib, 2, null, clones));
+  }
+
+  /** The copy of 1 GiB stays, and its clone takes as much again. */
+  @Test
+  void clonesThatDoNotFitEndTheMoveBeforeAnythingIsStopped() {
+    when(away.driver.inventory()).thenReturn(counting(2, true));
+    assertEquals("quota-volumes", refused());
+    when(away.driver.inventory()).thenReturn(counting(3, true));
+    check().before(work(), MoveDesk.standing(true));
+    when(away.driver.inventory()).thenReturn(counting(2, false));
+    check().before(work(), MoveDesk.standing(true));
+    when(home.driver.inventory()).thenReturn(counting(2, true));
+    RunFailure back = assertThrows(RunFailure.class, () -> check().room(work(), Side.HOME));
+    assertEquals(
+        "home has a quota of 2 GiB of volumes, of which 2 are used; clones of 1GiB need 1 GiB more",
+        back.getMessage());
   }
 
   @Test

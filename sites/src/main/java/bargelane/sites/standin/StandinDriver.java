@@ -224,7 +224,8 @@ public final class StandinDriver implements SiteDriver {
             machines.size(),
             quota.path("volumeGib").asLong(),
             used >> 30,
-            shares(machines, volumes.values())),
+            shares(machines, volumes.values()),
+            true),
         new Inventory.Offers(
             new NameRule(
                 all.path("names").path("longest").asInt(),

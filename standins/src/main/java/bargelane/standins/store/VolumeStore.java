@@ -211,6 +211,11 @@ public final class VolumeStore implements Closeable {
         layers.fresh(size, Optional.of(below)));
   }
 
+  /** Bytes of a volume as a point holds it. */
+  public synchronized long frozenSize(String point, String volume) {
+    return state.layers.get(layerOf(point, volume)).size();
+  }
+
   /** A volume by name. */
   public Volume volume(String name) {
     Volume volume = volumes.get(name);
