@@ -31,6 +31,17 @@ public final class IngressRules {
   /** Rules that a machine has at most; more can be written as fewer ranges. */
   private static final int MOST = 200;
 
+  /** Characters of all of them at most. */
+  public static final int LONGEST = 8_000;
+
+  /**
+   * Prefixes that clients are told by where single addresses, and then smaller blocks, would be
+   * more than a machine can have: of IPv4 and of IPv6.
+   */
+  private static final int[][] BLOCKS = {
+    {24, 64}, {22, 60}, {20, 56}, {18, 52}, {16, 48}, {12, 40}, {8, 32}, {0, 0}
+  };
+
   /** Single clients of one port that are named one by one; more are told by their blocks. */
   private static final int SINGLE = 8;
 
@@ -121,11 +132,29 @@ public final class IngressRules {
    * of 64 bits) where there are more than some. A port that is open to everybody and in use stays
    * open: who was seen so far is not all who will come.
    *
+   * <p>Where these are more than a machine can have, larger blocks are taken; where not even ports
+   * that are open to everybody are few enough, the rules stay as they are.
+   *
    * @param rules those of now
    * @param networks ranges that are known at both ends
    */
   public static List<Ingress> smallest(
       List<Seen> seen, List<Ingress> rules, Collection<Subnet> networks) {
+    for (int block = 0; block < BLOCKS.length; block++) {
+      List<Ingress> proposed = smallest(seen, rules, networks, block);
+      if (proposed.size() <= MOST && text(proposed).length() <= LONGEST) {
+        return proposed;
+      }
+    }
+    return rules;
+  }
+
+  /**
+   * @param block the first of {@link #BLOCKS} leaves some single addresses and all networks as they
+   *     are; each further one takes all in blocks of its size
+   */
+  private static List<Ingress> smallest(
+      List<Seen> seen, List<Ingress> rules, Collection<Subnet> networks, int block) {
     Map<String, Set<String>> clients = new TreeMap<>();
     Map<String, Seen> ports = new HashMap<>();
     for (Seen s : seen) {
@@ -148,7 +177,7 @@ public final class IngressRules {
           if (open.isPresent()) {
             proposed.add(open.get());
           } else {
-            ranges(of, networks)
+            ranges(of, networks, block)
                 .forEach(r -> proposed.add(new Ingress(protocol, number, r.toString())));
           }
         });
@@ -159,8 +188,15 @@ public final class IngressRules {
     return r.from().isEmpty() || Subnet.of(r.from()).map(s -> s.prefix() == 0).orElse(false);
   }
 
-  private static List<Subnet> ranges(Set<String> clients, Collection<Subnet> networks) {
+  private static List<Subnet> ranges(Set<String> clients, Collection<Subnet> networks, int block) {
     Map<String, Subnet> found = new TreeMap<>();
+    if (block > 0) {
+      for (String a : clients) {
+        int bits = BLOCKS[block][Address.six(a) ? 1 : 0];
+        Subnet.of(a + "/" + bits).ifPresent(n -> found.put(n.toString(), n));
+      }
+      return List.copyOf(found.values());
+    }
     List<String> alone = new ArrayList<>();
     for (String a : clients) {
       Optional<Subnet> network =
@@ -169,7 +205,7 @@ public final class IngressRules {
     }
     boolean many = alone.size() > SINGLE;
     for (String a : alone) {
-      int bits = Address.six(a) ? many ? 64 : 128 : many ? 24 : 32;
+      int bits = Address.six(a) ? many ? BLOCKS[0][1] : 128 : many ? BLOCKS[0][0] : 32;
       Subnet.of(a + "/" + bits).ifPresent(n -> found.put(n.toString(), n));
     }
     return found.values().stream()

@@ -93,6 +93,35 @@ class IngressRulesTest {
         "it is open to everybody of the other version of IP only");
   }
 
+  /** What is proposed can be decided, whoever was seen. */
+  @Test
+  void clientsFromEverywhereAreToldByLargerBlocks() {
+    Random random = new Random(4);
+    for (int[] many : new int[][] {{300, 16}, {5_000, 8}, {2_000, 0}}) {
+      List<Seen> seen = new ArrayList<>();
+      for (int i = 0; i < many[0]; i++) {
+        int at = random.nextInt() >>> 1;
+        String four = many[1] == 0 ? "" + (1 + (at >>> 24)) : many[1] == 8 ? "100" : "100.64";
+        for (int b = many[1] == 16 ? 8 : 16; b >= 0; b -= 8) {
+          four += "." + (at >>> b & 255);
+        }
+        String client = i % 3 == 0 ? String.format("2001:db8:%x::7", at & 0xffff) : four;
+        seen.add(new Seen("tcp", 80 + i % 3, client, "", 1));
+      }
+      List<Ingress> rules = IngressRules.smallest(seen, List.of(), NETWORKS);
+      assertEquals(Optional.of(rules), IngressRules.read(IngressRules.text(rules)), "" + many[0]);
+      assertTrue(IngressRules.text(rules).length() <= IngressRules.LONGEST);
+      assertEquals(List.of(), IngressRules.cut(rules, seen));
+    }
+    List<Seen> ports = new ArrayList<>();
+    for (int i = 1; i <= 201; i++) {
+      ports.add(new Seen("tcp", i, "192.0.2.9", "", 1));
+    }
+    List<Ingress> some = List.of(new Ingress("tcp", 22, ""));
+    assertEquals(some, IngressRules.smallest(ports, some, NETWORKS));
+    assertEquals(200, IngressRules.smallest(ports.subList(0, 200), List.of(), NETWORKS).size());
+  }
+
   /** Nothing that was seen is cut, and no rule could be left out. */
   @Test
   void theProposalLetsInAllThatWasSeenWithNoRuleTooMany() {

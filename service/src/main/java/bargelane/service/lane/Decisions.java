@@ -40,9 +40,6 @@ final class Decisions {
 
   private static final int LONGEST = 253;
 
-  /** Of a list of rules. */
-  private static final int LONGEST_LIST = 8_000;
-
   private final Session session;
   private final LaneEntity lane;
   private final String target;
@@ -128,7 +125,7 @@ final class Decisions {
     String value = asked.value() == null ? "" : asked.value().strip();
     String subject = subject(scope, of, value.isEmpty());
     int part = part(scope, subject, asked.part(), value.isEmpty());
-    int longest = setting == Setting.INGRESS ? LONGEST_LIST : LONGEST;
+    int longest = setting == Setting.INGRESS ? IngressRules.LONGEST : LONGEST;
     if (value.length() > longest) {
       throw invalid(
           "value-too-long",
