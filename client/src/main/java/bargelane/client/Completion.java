@@ -65,8 +65,10 @@ final class Completion implements Callable<Integer> {
         .println(
             """
             _bargelane() {
-              local IFS=$'\\n'
-              COMPREPLY=($(compgen -W "$("${COMP_WORDS[0]}" complete-words -- "${COMP_WORDS[@]:1:COMP_CWORD}" 2>/dev/null)" -- "${COMP_WORDS[COMP_CWORD]}"))
+              local IFS=$'\\n' word="${COMP_WORDS[COMP_CWORD]}"
+              [ "$word" != "=" ] || word=
+              COMPREPLY=($(compgen -W "$("${COMP_WORDS[0]}" complete-words -- "${COMP_WORDS[@]:1:COMP_CWORD}" 2>/dev/null)" -- "$word"))
+              [[ "${COMPREPLY[0]}" != *= ]] || compopt -o nospace 2>/dev/null
             }
             complete -F _bargelane bargelane ./bargelane""");
     return 0;
@@ -81,15 +83,38 @@ final class Completion implements Callable<Integer> {
 
     @Override
     public Integer call() {
-      List<String> before = words.isEmpty() ? List.of() : words.subList(0, words.size() - 1);
-      String now = words.isEmpty() ? "" : words.get(words.size() - 1);
-      next(Cli.commandLine(), before, now).forEach(out()::println);
+      List<String> whole = whole(words);
+      List<String> before = whole.isEmpty() ? List.of() : whole.subList(0, whole.size() - 1);
+      String now = whole.isEmpty() ? "" : whole.get(whole.size() - 1);
+      String last = words.isEmpty() ? "" : words.get(words.size() - 1);
+      // What of the word stands before the part that the shell completes.
+      String begun = now.substring(0, now.length() - (last.equals("=") ? 0 : last.length()));
+      next(Cli.commandLine(), before, now).stream()
+          .filter(w -> w.startsWith(begun))
+          .map(w -> w.substring(begun.length()))
+          .forEach(out()::println);
       return 0;
+    }
+
+    /** The words as they were typed: bash takes {@code zone=tide-1} for three. */
+    private static List<String> whole(List<String> parts) {
+      List<String> whole = new ArrayList<>();
+      boolean open = false;
+      for (String part : parts) {
+        boolean equals = part.equals("=") && !whole.isEmpty();
+        if (equals || open) {
+          whole.set(whole.size() - 1, whole.get(whole.size() - 1) + part);
+        } else {
+          whole.add(part);
+        }
+        open = equals;
+      }
+      return whole;
     }
 
     private List<String> next(CommandLine root, List<String> before, String now) {
       CommandLine at = root;
-      int given = 0;
+      List<String> given = new ArrayList<>();
       ArgSpec value = null;
       for (String word : before) {
         if (value != null) {
@@ -100,11 +125,11 @@ final class Completion implements Callable<Integer> {
         } else if (at.getSubcommands().containsKey(word)) {
           at = at.getSubcommands().get(word);
         } else {
-          given++;
+          given.add(word);
         }
       }
       if (value != null) {
-        return names(value.paramLabel());
+        return names(value, given);
       }
       CommandSpec command = at.getCommandSpec();
       if (now.startsWith("-")) {
@@ -121,19 +146,33 @@ final class Completion implements Callable<Integer> {
       if (at == root) {
         all.addAll(LAUNCHER);
       }
-      int place = given;
+      int place = given.size();
       command.positionalParameters().stream()
           .filter(p -> p.index().contains(place))
-          .forEach(p -> all.addAll(names(p.paramLabel())));
+          .forEach(p -> all.addAll(names(p, given)));
       return all;
     }
 
-    private List<String> names(String label) {
-      String[] where = NAMES.getOrDefault(label, "").split(" ");
-      if (where.length < 2) {
-        return List.of();
-      }
+    /**
+     * What an option or a parameter can be, as the service tells.
+     *
+     * @param given the parameters before it
+     */
+    private List<String> names(ArgSpec of, List<String> given) {
       try {
+        String label = of.paramLabel();
+        if (label.equals("MACHINE/N")) {
+          String parts = ((OptionSpec) of).longestName().equals("--card") ? "nics" : "disks";
+          return parts(api().get("/machines?size=500").path("items"), parts);
+        }
+        if (label.startsWith("SETTING")) {
+          return settings(
+              api().get("/lanes/" + escape(given.get(0)) + "/settings"), label.contains("="));
+        }
+        String[] where = NAMES.getOrDefault(label, "").split(" ");
+        if (where.length < 2) {
+          return List.of();
+        }
         JsonNode listed = api().get(where[0]);
         List<String> names = new ArrayList<>();
         (listed.has("items") ? listed.path("items") : listed)
@@ -143,6 +182,34 @@ final class Completion implements Callable<Integer> {
         // No service, or one that does not let us in: there is nothing to offer.
         return List.of();
       }
+    }
+
+    /** Each card or disk of each machine. */
+    private static List<String> parts(JsonNode machines, String parts) {
+      List<String> all = new ArrayList<>();
+      for (JsonNode m : machines) {
+        for (int i = 0; i < m.path(parts).size(); i++) {
+          all.add(m.path("name").asText() + "/" + i);
+        }
+      }
+      return all;
+    }
+
+    /** What can be decided on a lane, with what its target takes now. */
+    private static List<String> settings(JsonNode settings, boolean values) {
+      List<String> all = new ArrayList<>();
+      for (JsonNode s : settings) {
+        String setting = s.path("setting").asText();
+        if (!values) {
+          all.add(setting);
+        } else if (s.path("values").isEmpty()) {
+          all.add(setting + "=");
+        }
+        for (int i = 0; values && i < s.path("values").size(); i++) {
+          all.add(setting + "=" + s.path("values").get(i).asText());
+        }
+      }
+      return all;
     }
   }
 }

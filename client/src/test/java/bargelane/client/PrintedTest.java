@@ -134,6 +134,33 @@ class PrintedTest {
     assertEquals(wanted, said.out(), one.command() + " asked " + asked);
   }
 
+  private static List<String> next(String... words) {
+    List<String> all = new ArrayList<>(List.of("complete-words", "--home", home.toString(), "--"));
+    all.addAll(List.of(words));
+    StringWriter out = new StringWriter();
+    Cli.commandLine().setOut(new PrintWriter(out, true)).execute(all.toArray(String[]::new));
+    return out.toString().lines().toList();
+  }
+
+  @Test
+  void whatALaneCanDecideIsCompletedWithWhatItsTargetTakes() {
+    now = new Case("lane-settings", "", "GET /lanes/mill-to-marsh/settings");
+    List<String> all = next("lane", "set", "mill-to-marsh", "zo");
+    assertTrue(all.containsAll(List.of("zone=tide-1", "copy=off", "name=")), all.toString());
+    // As bash parts a word.
+    assertEquals(List.of("tide-1", "tide-2"), next("lane", "set", "mill-to-marsh", "zone", "="));
+    assertEquals(
+        List.of("tide-1", "tide-2"), next("lane", "set", "mill-to-marsh", "zone", "=", "ti"));
+    assertEquals(
+        List.of("reed", "mud"),
+        next("lane", "set", "mill-to-marsh", "zone", "=", "tide-1", "class", "="));
+    assertTrue(next("lane", "unset", "mill-to-marsh", "").containsAll(List.of("zone", "copy")));
+    assertEquals(List.of(), next("lane", "set", "other", "zone", "="));
+    now = new Case("machine-list", "", "GET /machines");
+    List<String> disks = next("lane", "set", "mill-to-marsh", "copy", "=", "off", "--disk", "");
+    assertTrue(disks.contains("backup/0") && disks.contains("backup/1"), disks.toString());
+  }
+
   /** A program gets what the service said, fields and all, though this client prints few. */
   @ParameterizedTest
   @MethodSource("cases")
