@@ -9,6 +9,7 @@ import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.time.Instant;
 import java.util.HashSet;
+import java.util.List;
 import java.util.Map;
 import java.util.Set;
 import org.junit.jupiter.api.AfterAll;
@@ -101,23 +102,7 @@ class RealFaultsTest {
   @Test
   @Order(3)
   void aDiskThatIsAttachedToARunningGuestIsCopiedFromTheNextPassOn() throws IOException {
-    String image = hosts.home.host.pool().resolve("attached.qcow2").toString();
-    hosts.home.host.run("qemu-img", "create", "-q", "-f", "qcow2", image, "16M");
-    hosts.home.host.run("qemu-io", "-f", "qcow2", "-c", "write -P 0x5a 3M 1M", image);
-    hosts.home.host.virsh("pool-refresh", "pool");
-    hosts.home.host.virsh(
-        "attach-disk",
-        RealTour.GUEST,
-        image,
-        "vda",
-        "--driver",
-        "qemu",
-        "--subdriver",
-        "qcow2",
-        "--targetbus",
-        "virtio",
-        "--live",
-        "--config");
+    attach("qcow2", "vda");
     // A pass that has looked at the machine already goes on with the disks that it had.
     journey.await("the disk", w -> told("has a new disk"));
     journey.awaitPoint(Instant.now());
@@ -126,8 +111,51 @@ class RealFaultsTest {
     assertEquals("delta", completePass().path("kind").asText(), "it is tracked with the others");
   }
 
+  private static void attach(String format, String device) throws IOException {
+    String image = hosts.home.host.pool().resolve("attached." + format).toString();
+    hosts.home.host.run("qemu-img", "create", "-q", "-f", format, image, "16M");
+    hosts.home.host.run("qemu-io", "-f", format, "-c", "write -P 0x5a 3M 1M", image);
+    hosts.home.host.virsh("pool-refresh", "pool");
+    hosts.home.host.virsh(
+        "attach-disk",
+        RealTour.GUEST,
+        image,
+        device,
+        "--driver",
+        "qemu",
+        "--subdriver",
+        format,
+        "--targetbus",
+        "virtio",
+        "--live",
+        "--config");
+  }
+
+  private static void copy(String scope, String of, int part, String value) {
+    Map<String, Object> rule =
+        Map.of("scope", scope, "of", of, "part", part, "setting", "copy", "value", value);
+    api.put("/lanes/annex-to-hithe/rules", Map.of("changes", List.of(rule)));
+  }
+
+  /** A raw image keeps no list of changes: copied, it would have every pass read all of it. */
   @Test
   @Order(4)
+  void aDiskThatIsLeftOutCostsThePassesOfTheOthersNothing() throws IOException {
+    copy("storage", "pool", -1, "off");
+    attach("raw", "vdb");
+    journey.await("the disk", w -> told("it is left out, as the lane decides"));
+    journey.awaitPoint(Instant.now());
+    assertEquals("delta", completePass().path("kind").asText());
+    journey.scan(RealTour.HOME);
+    copy("disk", RealTour.GUEST, 3, "off");
+    copy("storage", "pool", -1, "");
+    journey.awaitPoint(Instant.now());
+    assertEquals("delta", completePass().path("kind").asText(), "it stays left out");
+    assertTrue(Journey.open(journey.wave(), "laden"), journey.wave().toString());
+  }
+
+  @Test
+  @Order(5)
   void checkpointsDeletedByOthersMakeThePassACompare() throws IOException {
     Instant deleted = null;
     while (deleted == null) {
@@ -156,7 +184,7 @@ class RealFaultsTest {
 
   /** With what they hold in memory: the pass goes on from what the target had flushed. */
   @Test
-  @Order(5)
+  @Order(6)
   void diskServersThatAreKilledInMidPassCostNothing() throws IOException {
     journey.pause();
     api.post("/waves/lending/resume", null);
@@ -173,7 +201,7 @@ class RealFaultsTest {
   }
 
   @Test
-  @Order(6)
+  @Order(7)
   void aDaemonAndAServiceThatAreKilledComeBackToTheSameTracking() throws IOException {
     // Not while a backup begins: libvirt would hold the guest for it (HostFaultsTest).
     journey.pause();

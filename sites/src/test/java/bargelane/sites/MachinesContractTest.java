@@ -76,6 +76,13 @@ class MachinesContractTest extends DriverContract {
     assertFalse(d.usage().containsKey(id));
     twice(() -> d.source().snapshot("after", "bargelane/t", disks, Optional.of("armed"), false));
     assertTrue(changed(d, "after", "armed") >= changed, "and goes on to be until it has stopped");
+    d.target().createVolume("f-other", "bargelane/t", 1 << 20, storage(kind));
+    for (List<String> given : List.of(List.of(disks.get(0), "f-other"), disks)) {
+      twice(() -> d.compute().attach(id, given));
+      assertEquals(
+          given, d.compute().machine(id).disks().stream().map(Inventory.Disk::volume).toList());
+    }
+    d.target().deleteVolume("f-other");
     twice(() -> d.compute().remove(id));
     if (bridged) {
       system.inside("sh", "-ec", "test -z \"$(find /tmp -path '*/console/probe-me.log')\"");
