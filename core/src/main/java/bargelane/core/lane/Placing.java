@@ -334,10 +334,10 @@ final class Placing {
 
   /** Whether a disk stays at its source, which is said in either case. */
   private boolean leftOut(Inventory.Disk disk, int i) {
-    note(Setting.COPY, i, rules.disk(Setting.COPY, m, i));
     if (!rules.leftOut(m, i)) {
       return false;
     }
+    note(Setting.COPY, i, rules.disk(Setting.COPY, m, i));
     String called = "disk " + disk.volume() + " (" + Sizes.text(disk.bytes()) + ") ";
     String number = String.valueOf(m.place(i));
     if (!m.copied().isEmpty()) {

@@ -39,6 +39,10 @@ public final class Rules {
       return values.getOrDefault(setting, Map.of()).getOrDefault(scope, Map.of());
     }
 
+    private boolean has(Setting setting) {
+      return values.containsKey(setting);
+    }
+
     private Optional<String> get(Setting setting, RuleScope scope, String of, int part) {
       Map<Subject, String> all = of(setting, scope);
       return all.isEmpty() ? Optional.empty() : Optional.ofNullable(all.get(new Subject(of, part)));
@@ -148,14 +152,15 @@ public final class Rules {
 
   /** Whether a disk is decided to be left out of what is copied. */
   public boolean leftOut(LaneMachine m, int disk) {
-    return disk(Setting.COPY, m, disk).filter(e -> e.value().equals(OFF)).isPresent();
+    return values.has(Setting.COPY)
+        && disk(Setting.COPY, m, disk).filter(e -> e.value().equals(OFF)).isPresent();
   }
 
   /**
    * What a machine has to be copied by these rules: itself, without the disks that are left out.
    */
   public MachineFacts copied(LaneMachine m) {
-    if (!m.copied().isEmpty()) {
+    if (!m.copied().isEmpty() || !values.has(Setting.COPY)) {
       return m.facts();
     }
     List<Disk> disks =
