@@ -74,6 +74,13 @@ class LeftOutTest {
     return new Rule(RuleScope.DISK, "db", disk, Setting.COPY, value);
   }
 
+  /** A machine of three disks, the first and the last of which are copied. */
+  private static LaneMachine loaded() {
+    MachineFacts all = machine("shelf", "shelf", "shelf").facts();
+    MachineFacts copied = all.with(List.of(all.disks().get(0), all.disks().get(2)));
+    return new LaneMachine("db", "", Map.of(), copied, Optional.of("s")).copying(List.of(0, 2));
+  }
+
   private static List<Code> codes(Preflight.Result r) {
     return r.findings().stream().map(Finding::code).toList();
   }
@@ -115,11 +122,7 @@ class LeftOutTest {
   /** Once it is loaded, the facts have what is copied, and decisions count as before. */
   @Test
   void decisionsAreNumberedAmongAllDisksWhateverIsCopied() {
-    LaneMachine all = machine("shelf", "shelf", "shelf");
-    MachineFacts copied =
-        all.facts().with(List.of(all.facts().disks().get(0), all.facts().disks().get(2)));
-    LaneMachine loaded =
-        new LaneMachine("db", "", Map.of(), copied, Optional.of("s")).copying(List.of(0, 2));
+    LaneMachine loaded = loaded();
     Rule fast = new Rule(RuleScope.DISK, "db", 2, Setting.CLASS, "fast");
     Preflight.Result r = place(loaded, 10, copy(1, "off"), fast);
     assertEquals(List.of("slow", "fast"), r.placement().storages());
@@ -135,11 +138,7 @@ class LeftOutTest {
 
   @Test
   void whatATakeoverFindsAreTheDecisionsOfTheDisksThatAreCopied() {
-    LaneMachine all = machine("shelf", "shelf", "shelf");
-    MachineFacts copied =
-        all.facts().with(List.of(all.facts().disks().get(0), all.facts().disks().get(2)));
-    LaneMachine loaded =
-        new LaneMachine("db", "", Map.of(), copied, Optional.of("s")).copying(List.of(0, 2));
+    LaneMachine loaded = loaded();
     Rule fast = new Rule(RuleScope.DISK, "db", 2, Setting.CLASS, "fast");
     assertEquals(
         List.of(new Rule(RuleScope.DISK, "db", 1, Setting.CLASS, "fast")),

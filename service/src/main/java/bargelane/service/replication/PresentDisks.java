@@ -254,22 +254,17 @@ final class PresentDisks {
                 all.add(p.disk());
                 machine.facts = Json.text(facts.with(all));
               }
-              services
-                  .events()
-                  .tell(
-                      s,
-                      "pass",
-                      w.subjectId(),
-                      w.runId(),
-                      m.name
-                          + (before.leftOut().contains(p.disk().volume())
-                              ? " has a disk that was left out, "
-                              : " has a new disk ")
-                          + p.disk().volume()
-                          + " ("
-                          + Sizes.text(p.disk().bytes())
-                          + "): it is copied with the others from this pass on",
-                      null);
+              tell(
+                  s,
+                  w,
+                  m.name
+                      + (before.leftOut().contains(p.disk().volume())
+                          ? " has a disk that was left out, "
+                          : " has a new disk ")
+                      + p.disk().volume()
+                      + " ("
+                      + Sizes.text(p.disk().bytes())
+                      + "): it is copied with the others from this pass on");
             });
     return Optional.empty();
   }
@@ -289,20 +284,15 @@ final class PresentDisks {
                 return;
               }
               TowState.berth(stored, Side.HOME, before.leaving(disk.volume()));
-              services
-                  .events()
-                  .tell(
-                      s,
-                      "pass",
-                      w.subjectId(),
-                      w.runId(),
-                      m.name
-                          + " has a new disk "
-                          + disk.volume()
-                          + " ("
-                          + Sizes.text(disk.bytes())
-                          + "): it is left out, as the lane decides",
-                      null);
+              tell(
+                  s,
+                  w,
+                  m.name
+                      + " has a new disk "
+                      + disk.volume()
+                      + " ("
+                      + Sizes.text(disk.bytes())
+                      + "): it is left out, as the lane decides");
             });
   }
 
@@ -329,17 +319,13 @@ final class PresentDisks {
               stored.differing = text;
               for (DifferingDisk d : left) {
                 if (!before.contains(d)) {
-                  services
-                      .events()
-                      .tell(
-                          s,
-                          "pass",
-                          w.subjectId(),
-                          w.runId(),
-                          m.name + " at " + site + ": " + d.cause(),
-                          null);
+                  tell(s, w, m.name + " at " + site + ": " + d.cause());
                 }
               }
             });
+  }
+
+  private void tell(Session s, Work w, String text) {
+    services.events().tell(s, "pass", w.subjectId(), w.runId(), text, null);
   }
 }
