@@ -22,7 +22,9 @@ public record Berth(
     @JsonInclude(JsonInclude.Include.NON_EMPTY) List<String> attached) {
   public Berth {
     name = name == null ? "" : name;
-    attached = attached == null || attached.equals(disks) ? List.of() : List.copyOf(attached);
+    // One that a manifest tells may name others than its disks: it says nothing then.
+    boolean said = attached != null && disks != null && attached.containsAll(disks);
+    attached = said && !attached.equals(disks) ? List.copyOf(attached) : List.of();
   }
 
   /** A berth of a machine that is called as at its source, and has no disk that is left out. */

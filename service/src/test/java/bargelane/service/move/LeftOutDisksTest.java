@@ -92,6 +92,14 @@ class LeftOutDisksTest extends MovesFixture {
   }
 
   @Test
+  void anOrderThatLacksItsDisksSaysNothing() {
+    stands(Side.HOME, new Berth("p-1", List.of("vol-9"), List.of(), "", List.of("other")));
+    var state = state();
+    assertEquals(1, Plans.facts(state, state.members.get(0)).disks().size());
+    assertEquals(List.of(), berth(Side.HOME).leftOut());
+  }
+
+  @Test
   void whatIsKnownOfItAreTheDisksThatAreCopied() {
     scanned("scratch", "vol-0");
     stands(Side.HOME, BERTH);
