@@ -42,22 +42,35 @@ public record Berth(
     return attached.stream().filter(v -> !disks.contains(v)).toList();
   }
 
-  /** The same machine with one more disk that is copied, the last of them. */
-  Berth taking(String volume) {
-    List<String> more = new ArrayList<>(disks);
-    more.add(volume);
-    List<String> every = new ArrayList<>(attached);
-    if (!every.isEmpty() && !every.contains(volume)) {
-      every.add(volume);
-    }
-    return new Berth(platformId, more, previous, name, every);
+  /**
+   * The same machine with one more disk that is copied. Copies are numbered without gaps: those
+   * that have none, since they stayed behind when an older point landed elsewhere, come after it.
+   *
+   * @param copies disks that have a copy: the first of its disks
+   */
+  Berth taking(String volume, int copies) {
+    List<String> more = without(disks, volume);
+    more.add(copies, volume);
+    return new Berth(platformId, more, previous, name, with(volume));
   }
 
-  /** The same machine with one more disk that is left out. */
+  /** The same machine with a disk left out that has no copy. */
   Berth leaving(String volume) {
+    return new Berth(platformId, without(disks, volume), previous, name, with(volume));
+  }
+
+  private List<String> with(String volume) {
     List<String> every = new ArrayList<>(all());
-    every.add(volume);
-    return new Berth(platformId, disks, previous, name, every);
+    if (!every.contains(volume)) {
+      every.add(volume);
+    }
+    return every;
+  }
+
+  private static List<String> without(List<String> volumes, String volume) {
+    List<String> others = new ArrayList<>(volumes);
+    others.remove(volume);
+    return others;
   }
 
   /** What its machine is called there, of one that has a name at its source. */

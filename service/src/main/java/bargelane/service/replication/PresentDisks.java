@@ -211,9 +211,7 @@ final class PresentDisks {
     TowState present = services.db().tx(s -> TowState.load(s, w.subjectId()));
     MemberEntity member =
         present.members.stream().filter(x -> x.id.equals(m.id)).findFirst().orElseThrow();
-    List<String> berth = TowState.berth(member, Side.HOME).orElseThrow().disks();
-    // One that stayed behind when an older point landed elsewhere has its place already.
-    int disk = berth.contains(p.disk().volume()) ? berth.indexOf(p.disk().volume()) : berth.size();
+    int disk = present.replicasOf(member).size();
     String volume = VolumeNames.volume(leg.id, member, disk);
     String digests = ReplicaEntity.digestsOf(volume);
     String storage = p.storage().orElseThrow();
@@ -235,9 +233,7 @@ final class PresentDisks {
               s.find(LegEntity.class, leg.id, LockMode.PESSIMISTIC_WRITE);
               MemberEntity stored = s.find(MemberEntity.class, m.id);
               Berth before = TowState.berth(stored, Side.HOME).orElseThrow();
-              if (!before.disks().contains(p.disk().volume())) {
-                TowState.berth(stored, Side.HOME, before.taking(p.disk().volume()));
-              }
+              TowState.berth(stored, Side.HOME, before.taking(p.disk().volume(), disk));
               ReplicaEntity r = ReplicaEntity.blank(leg.id, stored, disk, p.disk().bytes());
               r.id = Ids.next("rep");
               r.volume = volume;
@@ -271,7 +267,7 @@ final class PresentDisks {
 
   /** Has a machine's berth name a disk that is left out, where it does not yet. */
   private void leave(Work w, MemberEntity m, Disk disk) {
-    if (TowState.berth(m, Side.HOME).orElseThrow().all().contains(disk.volume())) {
+    if (TowState.berth(m, Side.HOME).orElseThrow().leftOut().contains(disk.volume())) {
       return;
     }
     services
@@ -280,7 +276,7 @@ final class PresentDisks {
             s -> {
               MemberEntity stored = s.find(MemberEntity.class, m.id, LockMode.PESSIMISTIC_WRITE);
               Berth before = TowState.berth(stored, Side.HOME).orElseThrow();
-              if (before.all().contains(disk.volume())) {
+              if (before.leftOut().contains(disk.volume())) {
                 return;
               }
               TowState.berth(stored, Side.HOME, before.leaving(disk.volume()));
@@ -288,7 +284,7 @@ final class PresentDisks {
                   s,
                   w,
                   m.name
-                      + " has a new disk "
+                      + (before.disks().contains(disk.volume()) ? " has disk " : " has a new disk ")
                       + disk.volume()
                       + " ("
                       + Sizes.text(disk.bytes())

@@ -24,6 +24,7 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 import java.util.TreeSet;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.stream.Collectors;
 import org.hibernate.Session;
 
@@ -51,7 +52,10 @@ public final class TowState {
   public final boolean loaded;
 
   /** The inventory's facts of each machine, as JSON, by machine id. */
-  public final Map<String, String> facts = new HashMap<>();
+  private final Map<String, String> facts = new HashMap<>();
+
+  /** The same, read once it is asked for. */
+  private final Map<String, MachineFacts> told = new ConcurrentHashMap<>();
 
   /** Labels by hand of each machine, by machine id. */
   public final Map<String, Map<String, String>> labels = new HashMap<>();
@@ -100,7 +104,7 @@ public final class TowState {
 
   /** What the platform told of a member's machine, with all disks in its order. */
   public MachineFacts toldOf(MemberEntity m) {
-    return Json.read(facts.get(m.machineId), MachineFacts.class);
+    return told.computeIfAbsent(m.machineId, id -> Json.read(facts.get(id), MachineFacts.class));
   }
 
   /**
