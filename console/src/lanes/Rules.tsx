@@ -20,6 +20,9 @@ export function named(scope: string, text: string): { of: string; part?: number 
   return PARTS.includes(scope) && slash > 0 && Number.isInteger(part) ? { of: text.slice(0, slash), part } : { of: text };
 }
 
+/** Settings whose values can be others than those that are listed. */
+const WRITTEN = ['address', 'copy'];
+
 /** A decision to make: what, for whom, and its value from what the target takes. */
 function Form({ lane }: { lane: Lane }) {
   const { data } = useQuery({ queryKey: ['lanes', lane.id, 'settings'], queryFn: () => answer(api.GET('/api/v1/lanes/{lane}/settings', { params: { path: { lane: lane.id } } })) });
@@ -29,7 +32,7 @@ function Form({ lane }: { lane: Lane }) {
   const [value, setValue] = useState('');
   const decide = useDecide(lane);
   const chosen = data?.find((s) => s.setting === setting);
-  const listed = chosen !== undefined && chosen.values.length > 0 && setting !== 'address';
+  const listed = chosen !== undefined && chosen.values.length > 0 && !WRITTEN.includes(setting);
   const ready = chosen !== undefined && scope !== '' && value.trim() !== '' && (scope === 'lane' || of.trim() !== '');
   return (
     <Box

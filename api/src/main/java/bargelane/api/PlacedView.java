@@ -47,8 +47,10 @@ public record PlacedView(
    *
    * @param to the class that it goes to; empty where its storage is joined to none, or it is left
    *     out
-   * @param copied whether it is copied, and not left out
-   * @param from whose rule says where it goes, or that it is left out
+   * @param copied whether it is copied, and neither left out nor carried
+   * @param carriedAs the volume at the target that a storage system carries it to; empty where none
+   *     does
+   * @param from whose rule says where it goes, or that it is not copied
    */
   public record PlacedDiskView(
       int disk,
@@ -58,6 +60,7 @@ public record PlacedView(
       String storage,
       String to,
       boolean copied,
+      String carriedAs,
       String from) {}
 
   /** An effective value and where it comes from. */

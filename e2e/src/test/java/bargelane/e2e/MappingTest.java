@@ -10,8 +10,11 @@ import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.time.Duration;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.Set;
 import java.util.TreeSet;
 import org.junit.jupiter.api.AfterAll;
@@ -143,6 +146,37 @@ class MappingTest {
     assertEquals(Set.of("disk-too-large", "quota-volumes"), blocking());
   }
 
+  /** Or the storage system brings it, as it was some hours ago. */
+  @Test
+  @Order(3)
+  void aDiskThatIsCarriedIsOfAnotherInstantUntilTheStorageSystemHasCaughtUp() throws IOException {
+    done("lane", "set", "over", "copy=off", "--disk", "photo-archive/2");
+    done("lane", "set", "over", "copy=carried:routes", "--disk", "bookbus-db/1");
+    assertEquals(Set.of("carried-missing"), blocking());
+    Platform cloud = harness.saltmarsh();
+    cloud.call(
+        "POST",
+        "/v1/volumes",
+        Map.of("name", "routes", "sizeBytes", 60L << 30, "storageClass", "mud"));
+    carried(cloud, Instant.now().minus(Duration.ofHours(3)));
+    assertEquals(Set.of("bookbus-db"), machines("carried-behind"));
+    carried(cloud, Instant.now());
+    assertEquals(Set.of(), machines("carried-behind"));
+    assertEquals(Set.of("bookbus-db"), machines("disk-carried"));
+    assertEquals(Set.of(), blocking());
+    String plan = done("lane", "plan", "over", "--machine", "bookbus-db").out();
+    assertTrue(plan.contains("carried to routes"), plan);
+    done("lane", "unset", "over", "copy", "--disk", "photo-archive/2");
+    done("lane", "unset", "over", "copy", "--disk", "bookbus-db/1");
+    cloud.call("DELETE", "/v1/volumes/routes", null);
+    done("site", "scan", "saltmarsh");
+  }
+
+  private static void carried(Platform cloud, Instant asOf) throws IOException {
+    cloud.call("PUT", "/v1/volumes/routes/carried", Map.of("asOf", asOf.toString()));
+    done("site", "scan", "saltmarsh");
+  }
+
   private static Set<String> machines(String code) throws IOException {
     Set<String> names = new TreeSet<>();
     for (JsonNode m :
@@ -159,7 +193,7 @@ class MappingTest {
   }
 
   @Test
-  @Order(3)
+  @Order(4)
   void whoHasAnAddressThatChangesInItsConfigurationIsListed() throws IOException {
     assertEquals(Set.of("kiosk-gateway", "photo-archive"), machines("address-in-use"));
     Said clients = done("lane", "clients", "over");
@@ -171,7 +205,7 @@ class MappingTest {
   }
 
   @Test
-  @Order(4)
+  @Order(5)
   void bootProtectionIsForWhatUefiStarts() throws IOException {
     done("lane", "set", "over", "boot-protection=on");
     Set<String> bios = machines("boot-protection-unfit");
@@ -181,7 +215,7 @@ class MappingTest {
   }
 
   @Test
-  @Order(5)
+  @Order(6)
   void theAddressPlanGoesThroughAFile() throws IOException {
     Path file = dir.resolve("addresses.csv");
     String csv = done("lane", "addresses", "over", "--output", "csv").out();
@@ -207,7 +241,7 @@ class MappingTest {
   }
 
   @Test
-  @Order(6)
+  @Order(7)
   void theWholeMapGoesThroughAFileAndBack() throws IOException {
     Path file = dir.resolve("estate.yaml");
     done("estate", "export", file.toString());

@@ -6,16 +6,13 @@ import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
-import bargelane.blocks.BlockDevice;
 import bargelane.client.ApiClient;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
-import java.nio.ByteBuffer;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
-import java.util.Random;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.MethodOrderer;
@@ -30,10 +27,7 @@ import org.junit.jupiter.api.extension.ExtendWith;
 class PresentDisksTest {
 
   private static final String APP = "lending-app";
-  private static final int CHUNK = 1 << 20;
-
-  /** Where each disk is marked as itself, before its first partition. */
-  private static final int MARK_AT = 512 << 10;
+  private static final MarkedDisks DISKS = new MarkedDisks(APP, "lending-db");
 
   private static Harness harness;
   private static ApiClient api;
@@ -50,64 +44,6 @@ class PresentDisksTest {
   @AfterAll
   static void stop() throws IOException {
     harness.close();
-  }
-
-  /**
-   * Gives the machine another disk with a file system.
-   *
-   * @param place where it is then among the machine's disks
-   */
-  private static void attach(Platform at, String volume, String storage, int place)
-      throws IOException {
-    List<String> disks = new ArrayList<>(at.disks(APP));
-    String like = at.disks("lending-db").get(0);
-    try (BlockDevice model = at.open(like, false)) {
-      at.call(
-          "POST",
-          "/v1/volumes",
-          Map.of("name", volume, "sizeBytes", model.size(), "storageClass", storage));
-      try (BlockDevice made = at.open(volume, true)) {
-        copy(model, made);
-        made.write(MARK_AT, ByteBuffer.wrap(mark(volume)));
-        made.flush();
-      }
-    }
-    at.closeLook(like);
-    at.closeLook(volume);
-    disks.add(place, volume);
-    give(at, disks);
-  }
-
-  private static void give(Platform at, List<String> disks) throws IOException {
-    String machine = "/v1/machines/" + at.machine(APP).path("id").asText();
-    at.call("POST", machine + "/stop", null);
-    at.call("PUT", machine + "/disks", Map.of("disks", disks));
-    at.call("POST", machine + "/start", null);
-  }
-
-  private static byte[] mark(String volume) {
-    byte[] bytes = new byte[4096];
-    new Random(volume.hashCode()).nextBytes(bytes);
-    return bytes;
-  }
-
-  private static byte[] markOf(Platform at, String volume) throws IOException {
-    byte[] bytes = new byte[4096];
-    try (BlockDevice disk = at.open(volume, false)) {
-      disk.read(MARK_AT, ByteBuffer.wrap(bytes));
-    }
-    at.closeLook(volume);
-    return bytes;
-  }
-
-  private static void copy(BlockDevice from, BlockDevice to) throws IOException {
-    for (BlockDevice.Extent e : from.status(BlockDevice.Context.ALLOCATION, 0, from.size())) {
-      for (long at = e.offset(); e.set() && at < e.offset() + e.length(); at += CHUNK) {
-        ByteBuffer some = ByteBuffer.allocate((int) Math.min(CHUNK, e.offset() + e.length() - at));
-        from.read(at, some);
-        to.write(at, some.rewind());
-      }
-    }
   }
 
   private static boolean copied(int disk) {
@@ -139,8 +75,8 @@ class PresentDisksTest {
   @Test
   @Order(1)
   void aDiskThatCameBetweenPlanAndLoadIsLoaded() throws IOException {
-    attach(harness.estate(), "app-early", "shelf-a", 1);
-    attach(harness.estate(), "app-scratch", "shelf-a", 1);
+    DISKS.attach(harness.estate(), "app-early", "shelf-a", 1);
+    DISKS.attach(harness.estate(), "app-scratch", "shelf-a", 1);
     JsonNode refused = journey.follow("/waves/lending/load", Map.of());
     assertEquals("disks-changed", refused.path("problem").path("code").asText());
     journey.scan("mill-street");
@@ -152,7 +88,7 @@ class PresentDisksTest {
   @Test
   @Order(2)
   void aDiskThatComesWhileTheWaveIsReplicatedIsTakenInByTheNextPass() throws IOException {
-    attach(harness.estate(), "app-late", "shelf-b", 1);
+    DISKS.attach(harness.estate(), "app-late", "shelf-b", 1);
     // A pass that has looked at the machine already goes on with the disks that it had.
     journey.await("the disk", w -> told(APP + " has a new disk app-late ("));
     journey.awaitPoint(Instant.now());
@@ -189,7 +125,7 @@ class PresentDisksTest {
     rules.add(join(""));
     api.put("/lanes/mill-to-marsh/rules", Map.of("changes", rules));
     journey.work("test");
-    attach(harness.estate(), "app-homeless", "shelf-b", 3);
+    DISKS.attach(harness.estate(), "app-homeless", "shelf-b", 3);
     JsonNode wave = journey.await("a finding", w -> !finding(w).isMissingNode());
     assertTrue(
         finding(wave).path("cause").asText().contains("joined to no class"), wave.toString());
@@ -221,11 +157,11 @@ class PresentDisksTest {
     List<String> before = harness.estate().disks(APP);
     List<String> without = new ArrayList<>(before);
     without.remove("app-early");
-    give(harness.estate(), without);
+    DISKS.give(harness.estate(), without);
     journey.scan("mill-street");
     JsonNode wave = journey.await("a finding", w -> !finding(w).isMissingNode());
     assertEquals("disk-detached", finding(wave).path("code").asText());
-    give(harness.estate(), before);
+    DISKS.give(harness.estate(), before);
     journey.scan("mill-street");
     journey.await("it is attached again", w -> finding(w).isMissingNode());
     journey.work("test");
@@ -234,7 +170,8 @@ class PresentDisksTest {
     assertEquals(before.size() - 1, after.size());
     for (int i = 1; i < after.size(); i++) {
       String late = List.of("app-early", "app-late", "app-homeless").get(i - 1);
-      assertArrayEquals(mark(late), markOf(harness.saltmarsh(), after.get(i)), late);
+      assertArrayEquals(
+          MarkedDisks.mark(late), MarkedDisks.markOf(harness.saltmarsh(), after.get(i)), late);
     }
     assertTrue(harness.saltmarsh().runs(APP));
   }
@@ -243,20 +180,21 @@ class PresentDisksTest {
   @Order(5)
   void whatIsAttachedAtTheTargetIsNotLeftThereUnsaid() throws IOException {
     List<String> landed = harness.saltmarsh().disks(APP);
-    attach(harness.saltmarsh(), "app-there", "mud", 1);
+    DISKS.attach(harness.saltmarsh(), "app-there", "mud", 1);
     JsonNode wave = journey.await("a finding", w -> !finding(w).isMissingNode());
     assertTrue(finding(wave).path("cause").asText().contains("app-there"), wave.toString());
     JsonNode refused = journey.follow("/waves/lending/failback", Map.of("confirm", "lending"));
     assertEquals("disk-not-copied", refused.path("problem").path("code").asText());
     assertTrue(harness.saltmarsh().runs(APP), "it was not stopped");
-    give(harness.saltmarsh(), landed);
+    DISKS.give(harness.saltmarsh(), landed);
     journey.await("it is gone", w -> finding(w).isMissingNode());
     journey.confirmed("failback");
     List<String> back = harness.estate().disks(APP);
     List<String> order = List.of("app-late", "app-scratch", "app-homeless", "app-early");
     assertEquals(order.size() + 1, back.size());
     for (int i = 0; i < order.size(); i++) {
-      assertArrayEquals(mark(order.get(i)), markOf(harness.estate(), back.get(i + 1)));
+      assertArrayEquals(
+          MarkedDisks.mark(order.get(i)), MarkedDisks.markOf(harness.estate(), back.get(i + 1)));
     }
     assertEquals("app-scratch", back.get(2));
     assertTrue(harness.estate().runs(APP));
@@ -267,7 +205,7 @@ class PresentDisksTest {
   void aDiskThatIsYoungerThanThePointThatLandedStaysOnItsMachine() throws IOException {
     JsonNode older = journey.awaitPoint(Instant.now()).path("points").path(0);
     List<String> before = harness.estate().disks(APP);
-    attach(harness.estate(), "app-young", "shelf-a", before.size());
+    DISKS.attach(harness.estate(), "app-young", "shelf-a", before.size());
     journey.await("the disk", w -> told(APP + " has a new disk app-young ("));
     journey.awaitPoint(Instant.now());
     journey.scan("mill-street");
@@ -281,10 +219,12 @@ class PresentDisksTest {
     journey.confirmed("failback");
     List<String> back = harness.estate().disks(APP);
     assertEquals(before.size() + 1, back.size());
-    assertArrayEquals(mark("app-young"), markOf(harness.estate(), back.get(before.size())));
+    assertArrayEquals(
+        MarkedDisks.mark("app-young"),
+        MarkedDisks.markOf(harness.estate(), back.get(before.size())));
     // It is left out from here on. Copies have no gap where it was.
     journey.await("it is left out", w -> told(APP + " has disk app-young ("));
-    attach(harness.estate(), "app-youngest", "shelf-a", back.size());
+    DISKS.attach(harness.estate(), "app-youngest", "shelf-a", back.size());
     journey.await("the disk", w -> told(APP + " has a new disk app-youngest ("));
     journey.awaitPoint(Instant.now());
     assertTrue(copied(before.size() - 1) && !copied(before.size()));
@@ -306,7 +246,9 @@ class PresentDisksTest {
     assertEquals(order.size() + 1, after.size());
     for (int i = 0; i < order.size(); i++) {
       assertArrayEquals(
-          mark(order.get(i)), markOf(harness.saltmarsh(), after.get(i + 1)), order.get(i));
+          MarkedDisks.mark(order.get(i)),
+          MarkedDisks.markOf(harness.saltmarsh(), after.get(i + 1)),
+          order.get(i));
     }
   }
 }

@@ -1,5 +1,6 @@
 package bargelane.sites;
 
+import bargelane.core.site.Inventory.CarriedVolume;
 import java.util.List;
 import java.util.Optional;
 
@@ -28,6 +29,14 @@ public interface Target extends Exporter {
 
   /** Makes a blank volume of {@code bytes}. */
   void createVolume(String name, String owner, long bytes, String storage);
+
+  /**
+   * A volume of the site that a storage system fills, as it is now; empty where there is none of
+   * that name, or the platform tells of none.
+   */
+  default Optional<CarriedVolume> carried(String volume) {
+    return Optional.empty();
+  }
 
   /** Makes a volume that begins as one volume of a point. */
   void cloneVolume(String name, String owner, String storage, String point, String volume);

@@ -50,6 +50,8 @@ final class ControlApi implements Closeable {
 
   record SetSize(long bytes) {}
 
+  record Carried(String asOf) {}
+
   record SetDisks(List<String> disks) {}
 
   record Refit(List<String> volumes, List<FileEdit> edits) {}
@@ -247,6 +249,19 @@ final class ControlApi implements Closeable {
               store.grow(ctx.pathParam("name"), body(ctx, SetSize.class).bytes());
               return null;
             }));
+    r.get("/v1/volumes/{name}/carried", with("read", ctx -> host.carried(ctx.pathParam("name"))));
+    // What a storage system does beside the platform: it says up to when it has filled a volume.
+    r.put(
+        "/v1/volumes/{name}/carried",
+        with(
+            "volumes",
+            ctx -> {
+              String asOf = body(ctx, Carried.class).asOf();
+              host.carried(
+                  ctx.pathParam("name"),
+                  asOf == null || asOf.isEmpty() ? asOf : instant("asOf", asOf).toString());
+              return null;
+            }));
     r.get("/v1/points", with("read", ctx -> store.points()));
     r.post(
         "/v1/points",
@@ -328,7 +343,10 @@ final class ControlApi implements Closeable {
   }
 
   private static Instant instant(Context ctx, String name) {
-    String told = ctx.queryParam(name);
+    return instant(name, ctx.queryParam(name));
+  }
+
+  private static Instant instant(String name, String told) {
     try {
       return Instant.parse(String.valueOf(told));
     } catch (DateTimeParseException e) {
@@ -353,6 +371,7 @@ final class ControlApi implements Closeable {
     Map<String, Object> all = new LinkedHashMap<>();
     all.put("machines", host.machines());
     all.put("volumes", store.volumes());
+    all.put("carried", host.carried());
     all.put("networks", List.copyOf(p.networks.values()));
     all.put("storages", List.copyOf(p.storages.values()));
     all.put(

@@ -10,6 +10,7 @@ import bargelane.standins.guest.GuestEdits;
 import bargelane.standins.guest.Probe;
 import bargelane.standins.guest.Workload;
 import bargelane.standins.store.Volume;
+import bargelane.standins.store.VolumeRecord;
 import bargelane.standins.store.VolumeStore;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.ObjectMapper;
@@ -280,6 +281,47 @@ final class Host implements Closeable {
     return put(machine.disks(disks));
   }
 
+  /** A volume that a storage system fills, and the name of the machine that has it, or none. */
+  record Carried(String name, long size, String storageClass, String asOf, String machine) {}
+
+  /** Volumes that a storage system fills. */
+  synchronized List<Carried> carried() {
+    return store.volumes().stream().filter(v -> v.asOf() != null).map(this::carried).toList();
+  }
+
+  /** One of them. */
+  synchronized Carried carried(String name) {
+    return carried().stream()
+        .filter(v -> v.name().equals(name))
+        .findFirst()
+        .orElseThrow(() -> Refusal.missing("volume " + name + " that a storage system fills"));
+  }
+
+  private Carried carried(VolumeRecord v) {
+    return new Carried(
+        v.name(),
+        v.size(),
+        v.storageClass(),
+        v.asOf(),
+        platform.machines.values().stream()
+            .filter(m -> m.disks().contains(v.name()))
+            .map(Machine::name)
+            .findFirst()
+            .orElse(""));
+  }
+
+  /** Has a storage system fill a volume that no running machine writes to. */
+  synchronized void carried(String name, String asOf) throws IOException {
+    make(List.of(name));
+    for (Machine machine : platform.machines.values()) {
+      if (machine.on() && machine.disks().contains(name)) {
+        throw Refusal.conflict(
+            "machine-on", machine.name() + " is on, and volume " + name + " is a disk of it");
+      }
+    }
+    store.carried(name, asOf);
+  }
+
   synchronized Machine fence(String id, boolean fenced) throws IOException {
     Machine machine = machine(id);
     if (fenced && machine.on()) {
@@ -320,6 +362,12 @@ final class Host implements Closeable {
     }
     make(machine.disks());
     boot(machine);
+    // From here on a disk is the machine's own, and nothing else fills it.
+    for (String disk : machine.disks()) {
+      if (store.volume(disk).record().asOf() != null) {
+        store.carried(disk, null);
+      }
+    }
     return put(machine.on(true));
   }
 

@@ -89,7 +89,9 @@ final class Plan extends Common implements Callable<Integer>, Tabled {
 
   /** Where a disk goes. */
   private static String goes(PlacedDiskView d) {
-    return d.copied() ? plain(d.to()) : "left out";
+    return d.copied()
+        ? plain(d.to())
+        : d.carriedAs().isEmpty() ? "left out" : "carried to " + d.carriedAs();
   }
 
   static String address(PlacedCardView c) {

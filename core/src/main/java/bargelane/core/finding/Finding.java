@@ -134,6 +134,22 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
         true,
         "A loaded wave copies a disk that its machine does not have any more.",
         "Attach it again, or plan the machine anew without it."),
+    DISK_CARRIED(
+        false,
+        "A disk of the machine is carried to the target by a storage system, as the lane decides.",
+        "Have the storage system carry on until the machine has landed; a cutover waits for it."),
+    CARRIED_MISSING(
+        true,
+        "The target does not tell of the volume that a storage system is to fill for a carried disk.",
+        "Have the storage system make it and scan the target, or name the volume that it is."),
+    CARRIED_UNFIT(
+        true,
+        "The volume that a carried disk arrives on can't be the machine's disk.",
+        "See to it in the storage system, or name another volume for the disk."),
+    CARRIED_BEHIND(
+        false,
+        "A carried disk is of another instant than the copied ones, by more than is allowed.",
+        "Have the storage system carry more often, or allow more if the guest stands it."),
     DISK_LEFT_OUT(
         false,
         "A disk of the machine is not copied, as the lane decides.",

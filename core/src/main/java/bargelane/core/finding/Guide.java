@@ -31,6 +31,10 @@ public record Guide(Who who, List<Action> actions) {
           AGENT_SILENT,
           AGENT_ANSWER_INVALID,
           FIRMWARE_NOT_OFFERED,
+          DISK_CARRIED,
+          CARRIED_MISSING,
+          CARRIED_UNFIT,
+          CARRIED_BEHIND,
           QUOTA_MACHINES,
           QUOTA_VOLUMES ->
           Who.SITE_OWNER;
@@ -86,7 +90,9 @@ public record Guide(Who who, List<Action> actions) {
       case NETWORK_NOT_JOINED -> List.of(Action.LANE_JOIN_NETWORK);
       case STORAGE_NOT_JOINED, STORAGE_UNKNOWN, DISK_NOT_COPIED ->
           List.of(Action.LANE_JOIN_STORAGE);
-      case DISK_LEFT_OUT, FIRST_DISK_LEFT_OUT -> List.of(Action.LANE_COPY_DISK);
+      case DISK_LEFT_OUT, FIRST_DISK_LEFT_OUT, CARRIED_MISSING, CARRIED_UNFIT ->
+          List.of(Action.LANE_COPY_DISK);
+      case CARRIED_BEHIND -> List.of(Action.LANE_SET);
       case SUBNET_UNKNOWN, SUBNET_FULL, SUBNET_RANGE_UNKNOWN -> List.of(Action.LANE_SUBNET);
       case RANGE_OVERLAPS -> List.of(Action.LANE_ACCEPT_OVERLAP);
       case ADDRESS_OUTSIDE_SUBNET,

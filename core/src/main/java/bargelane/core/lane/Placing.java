@@ -16,6 +16,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Locale;
 import java.util.Optional;
+import java.util.stream.IntStream;
 
 /** One machine that is being placed: what is decided of it so far, and what is in the way. */
 final class Placing {
@@ -36,6 +37,7 @@ final class Placing {
   final List<AddressRule> addressRules = new ArrayList<>();
   final List<PlacedNic> placed = new ArrayList<>();
   final List<String> storages = new ArrayList<>();
+  final List<CarriedDisk> carried = new ArrayList<>();
   String zone = "";
   String called = "";
   String licence = "";
@@ -103,7 +105,8 @@ final class Placing {
             protection,
             ingress),
         List.copyOf(decided),
-        List.copyOf(findings));
+        List.copyOf(findings),
+        List.copyOf(carried));
   }
 
   /** Decides all but its addresses. */
@@ -253,7 +256,12 @@ final class Placing {
   /** A size may bound how many disks a machine has. */
   private void checkLimits(Inventory.Size size) {
     int most = size.limits().disks();
-    int disks = rules.copied(m).disks().size();
+    int disks =
+        rules.copied(m).disks().size()
+            + (int)
+                IntStream.range(0, m.facts().disks().size())
+                    .filter(i -> m.copied().isEmpty() && rules.carried(m, i).isPresent())
+                    .count();
     if (most > 0 && disks > most) {
       find(
           Code.DISKS_TOO_MANY,
@@ -332,7 +340,11 @@ final class Placing {
     }
   }
 
-  /** Whether a disk stays at its source, which is said in either case. */
+  private String nameThere() {
+    return called.isEmpty() ? name : called;
+  }
+
+  /** Whether a disk is not copied, which is said in either case. */
   private boolean leftOut(Inventory.Disk disk, int i) {
     if (!rules.leftOut(m, i)) {
       return false;
@@ -348,14 +360,21 @@ final class Placing {
           number);
       return false;
     }
+    Optional<CarriedDisk> by = rules.carried(m, i);
     if (i == 0) {
       find(
           Code.FIRST_DISK_LEFT_OUT,
-          called + "is left out, and the machine starts from it",
+          called
+              + (by.isEmpty() ? "is left out" : "is carried by others")
+              + ", and the machine starts from it",
           "have it copied",
           number);
-    } else {
+    } else if (by.isEmpty()) {
       findings.add(leftOut(shores.lane(), name, disk, i));
+    } else {
+      carried.add(by.get());
+      findings.addAll(
+          by.get().findings(shores.lane(), name, nameThere(), target, shores.targetName()));
     }
     return true;
   }

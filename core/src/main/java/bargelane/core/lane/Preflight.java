@@ -1,5 +1,6 @@
 package bargelane.core.lane;
 
+import bargelane.core.finding.Action;
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.finding.Finding.Who;
@@ -11,7 +12,9 @@ import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.stream.IntStream;
+import java.util.stream.Stream;
 
 /**
  * Places machines by a lane's rules, and lists everything that is in the way before anything moves.
@@ -25,7 +28,11 @@ public final class Preflight {
    * One machine's place, as far as it could be decided, why it is there, and what is in the way.
    */
   public record Result(
-      LaneMachine of, Placement placement, List<Decided> decided, List<Finding> findings) {
+      LaneMachine of,
+      Placement placement,
+      List<Decided> decided,
+      List<Finding> findings,
+      List<CarriedDisk> carried) {
     public boolean holds() {
       return findings.stream().noneMatch(Finding::blocks);
     }
@@ -35,15 +42,14 @@ public final class Preflight {
       return of.facts();
     }
 
-    /**
-     * The same, telling of a disk that the machine has besides those that are copied.
-     *
-     * @param number its place among all that the machine has
-     */
-    public Result leaving(String lane, Inventory.Disk disk, int number) {
-      List<Finding> more = new ArrayList<>(findings);
-      more.add(Placing.leftOut(lane, machine().name(), disk, number));
-      return new Result(of, placement, decided, List.copyOf(more));
+    /** The same, telling more. */
+    private Result with(List<Finding> more, List<CarriedDisk> disks) {
+      return new Result(
+          of,
+          placement,
+          decided,
+          Stream.concat(findings.stream(), more.stream()).toList(),
+          Stream.concat(carried.stream(), disks.stream()).toList());
     }
 
     /** Whether a disk of the machine is not copied. */
@@ -54,7 +60,7 @@ public final class Preflight {
                   d ->
                       d.setting() == Setting.COPY
                           && d.part() == disk
-                          && d.value().equals(Rules.OFF));
+                          && !d.value().equals(Rules.ON));
     }
 
     /** The disks of the machine that are copied. */
@@ -118,6 +124,7 @@ public final class Preflight {
     all.forEach(p -> p.addresses(addresses, true));
     all.forEach(p -> p.addresses(addresses, false));
     sameNames(all);
+    sameVolumes(all);
     groups(all);
     quota(all);
     return all.stream().map(Placing::result).toList();
@@ -190,6 +197,70 @@ public final class Preflight {
             Who.ENGINEER);
       }
     }
+  }
+
+  /** What arrives on one volume is one disk, which several machines may share. */
+  private void sameVolumes(List<Placing> all) {
+    Map<String, String> first = new HashMap<>();
+    for (Placing p : all) {
+      for (CarriedDisk d : p.carried) {
+        String other = first.putIfAbsent(d.volume(), d.disk().volume());
+        if (other != null && !other.equals(d.disk().volume())) {
+          p.find(
+              Code.CARRIED_UNFIT,
+              "disk "
+                  + d.disk().volume()
+                  + " is carried by the storage system as volume "
+                  + d.volume()
+                  + ", and so is disk "
+                  + other,
+              Remedy.of(
+                  "name another volume for one of them, or have it copied",
+                  Action.LANE_COPY_DISK,
+                  shores.lane(),
+                  p.name,
+                  String.valueOf(d.number())),
+              Who.ENGINEER);
+        }
+      }
+    }
+  }
+
+  /**
+   * A machine's place, once its disks are copied, with what is to be known of those that are not.
+   *
+   * @param all the same machine with all disks that it has
+   * @param left the places of those that are not copied
+   * @param landed whether it runs at the target: what was carried there is a disk like others then
+   */
+  public Result leaving(Result copied, LaneMachine all, List<Integer> left, boolean landed) {
+    Result told = copied;
+    for (int i : left) {
+      Optional<CarriedDisk> carried = rules.carried(all, i);
+      told =
+          told.with(
+              carried
+                  .map(
+                      d ->
+                          landed
+                              ? List.<Finding>of()
+                              : d.findings(
+                                  shores.lane(),
+                                  all.facts().name(),
+                                  copied.placement().nameOf(all.facts().name()),
+                                  target,
+                                  shores.targetName()))
+                  .orElseGet(
+                      () ->
+                          List.of(
+                              Placing.leftOut(
+                                  shores.lane(),
+                                  all.facts().name(),
+                                  all.facts().disks().get(i),
+                                  i))),
+              carried.stream().toList());
+    }
+    return told;
   }
 
   private void groups(List<Placing> all) {

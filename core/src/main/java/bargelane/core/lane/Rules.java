@@ -2,6 +2,7 @@ package bargelane.core.lane;
 
 import bargelane.core.site.Inventory.Disk;
 import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.text.Durations;
 import java.util.ArrayList;
 import java.util.Collection;
 import java.util.EnumMap;
@@ -78,6 +79,11 @@ public final class Rules {
   public static final String ON = "on";
 
   public static final String OFF = "off";
+
+  /** A disk that a storage system carries, under the same name or another one. */
+  public static final String CARRIED = "carried";
+
+  private static final String CARRIED_AS = CARRIED + ":";
   public static final List<String> ROLES = List.of(SYSTEM, DATA, LOG);
 
   private final LanePlan plan;
@@ -150,10 +156,42 @@ public final class Rules {
         .orElse(m.place(disk) == 0 ? SYSTEM : DATA);
   }
 
-  /** Whether a disk is decided to be left out of what is copied. */
+  /** Whether a disk is decided to be left out of what is copied, carried by others or not. */
   public boolean leftOut(LaneMachine m, int disk) {
     return values.has(Setting.COPY)
-        && disk(Setting.COPY, m, disk).filter(e -> e.value().equals(OFF)).isPresent();
+        && disk(Setting.COPY, m, disk).filter(e -> !e.value().equals(ON)).isPresent();
+  }
+
+  /** A disk that is decided to be carried by a storage system; none if it is not. */
+  public Optional<CarriedDisk> carried(LaneMachine m, int disk) {
+    if (!leftOut(m, disk)) {
+      return Optional.empty();
+    }
+    Disk of = m.facts().disks().get(disk);
+    return disk(Setting.COPY, m, disk)
+        .flatMap(e -> carriedAs(e.value(), of.volume()))
+        .map(
+            volume ->
+                new CarriedDisk(
+                    m.place(disk),
+                    of,
+                    volume,
+                    machine(Setting.CARRIED_WITHIN, m)
+                        .map(e -> Durations.parse(e.value()))
+                        .orElse(CarriedDisk.USUAL)));
+  }
+
+  /**
+   * The volume that a value of {@link Setting#COPY} names; none if it does not say carried.
+   *
+   * @param atSource the name of the disk's own volume
+   */
+  public static Optional<String> carriedAs(String value, String atSource) {
+    return value.equals(CARRIED)
+        ? Optional.of(atSource)
+        : value.startsWith(CARRIED_AS)
+            ? Optional.of(value.substring(CARRIED_AS.length()))
+            : Optional.empty();
   }
 
   /**

@@ -24,8 +24,13 @@ public enum Setting implements Worded {
   CLASS("class", DISK, ROLE, MACHINE, WAVE, LABEL, STORAGE, LANE),
   /** Whether a disk is {@code system}, {@code data} or {@code log}. */
   ROLE_OF_DISK("role", DISK),
-  /** {@code on} or {@code off}: whether a disk is copied, or left out and stays at its source. */
+  /**
+   * {@code on}, {@code off} or {@code carried}: whether a disk is copied, left out and stays at its
+   * source, or is carried by a storage system, as {@code carried:VOLUME} under another name.
+   */
   COPY("copy", DISK, STORAGE),
+  /** How far the instants of carried and copied disks may be from each other, as {@code 15m}. */
+  CARRIED_WITHIN("carried-within", MACHINE, WAVE, LABEL, LANE),
   ZONE("zone", MACHINE, WAVE, LABEL, LANE),
   /** The machine's name at the target. */
   NAME("name", MACHINE),

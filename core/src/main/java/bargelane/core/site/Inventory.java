@@ -18,10 +18,24 @@ public record Inventory(
     List<Size> sizes,
     List<String> zones,
     Quota quota,
-    Offers offers) {
+    Offers offers,
+    List<CarriedVolume> carried) {
 
   public Inventory {
     offers = offers == null ? Offers.UNTOLD : offers;
+    carried = carried == null ? List.of() : List.copyOf(carried);
+  }
+
+  /** A site whose platform tells of no volumes that a storage system fills. */
+  public Inventory(
+      List<MachineFacts> machines,
+      List<Network> networks,
+      List<Storage> storages,
+      List<Size> sizes,
+      List<String> zones,
+      Quota quota,
+      Offers offers) {
+    this(machines, networks, storages, sizes, zones, quota, offers, List.of());
   }
 
   /** A site that tells nothing of what it refuses. */
@@ -238,6 +252,16 @@ public record Inventory(
    */
   public record Licence(String id, String system) {}
 
+  /**
+   * A volume that a storage system fills from one of another site.
+   *
+   * @param asOf the instant of the other one that it holds; null where it holds no whole one yet
+   * @param machine the name of the machine that has it as a disk; empty if none has
+   * @param seenAt when the platform told this, by the service's clock
+   */
+  public record CarriedVolume(
+      String volume, long bytes, String storage, Instant asOf, String machine, Instant seenAt) {}
+
   /** A storage or storage class. */
   public record Storage(
       String id,
@@ -376,6 +400,11 @@ public record Inventory(
   /** A storage by id or name. */
   public Optional<Storage> storage(String ref) {
     return storages.stream().filter(s -> s.id().equals(ref) || s.name().equals(ref)).findFirst();
+  }
+
+  /** A volume that a storage system fills, by its name. */
+  public Optional<CarriedVolume> carriedVolume(String name) {
+    return carried.stream().filter(v -> v.volume().equals(name)).findFirst();
   }
 
   /** A size by id. */

@@ -167,7 +167,8 @@ final class Takeover {
         all.stream().filter(v -> !out.contains(v)).toList(),
         List.of(),
         "",
-        all);
+        all,
+        told == null ? Map.of() : told.carried());
   }
 
   private static Set<String> names(List<Owned> things, String kind) {

@@ -9,6 +9,7 @@ import bargelane.core.word.Worded;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Optional;
+import java.util.stream.Stream;
 
 /** What a target takes for each setting of a lane, as it was scanned last. */
 final class Choices {
@@ -63,10 +64,20 @@ final class Choices {
       case BOOT_PROTECTION -> target.map(Choices::protection).orElse(List.of());
       case ADDRESS -> List.of("keep", "keep-or-choose", "choose", "platform");
       case ROLE_OF_DISK -> Rules.ROLES;
-      case COPY -> Decisions.SWITCH;
+      case COPY ->
+          Stream.concat(
+                  Decisions.SWITCH.stream(),
+                  target.stream()
+                      .filter(i -> !i.carried().isEmpty())
+                      .flatMap(
+                          i ->
+                              Stream.concat(
+                                  Stream.of(Rules.CARRIED),
+                                  i.carried().stream().map(v -> Rules.CARRIED + ":" + v.volume()))))
+              .toList();
       case OVERLAP -> ACCEPTED;
       case SPAN -> EXTENDED;
-      case NAME, APART, TOGETHER, INGRESS -> List.of();
+      case NAME, APART, TOGETHER, INGRESS, CARRIED_WITHIN -> List.of();
     };
   }
 
@@ -82,6 +93,8 @@ final class Choices {
                           + (n.plain() ? ", of lower-case letters, digits and hyphens" : ""))
               .orElse("a name");
       case APART, TOGETHER -> "the name of a group";
+      case COPY -> "on, off, carried, or carried:VOLUME for a disk";
+      case CARRIED_WITHIN -> "a duration, as 15m";
       case INGRESS -> "PROTOCOL/PORT from RANGE; ..., from any, or none";
       default -> "one of the values";
     };

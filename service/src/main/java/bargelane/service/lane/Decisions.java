@@ -16,6 +16,7 @@ import bargelane.service.machine.MachineEntity;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
+import bargelane.text.Durations;
 import java.util.Arrays;
 import java.util.HashMap;
 import java.util.List;
@@ -279,7 +280,14 @@ final class Decisions {
               "ingress-unknown", target + " does not filter what comes in", "leave it out");
         }
       }
-      case COPY -> fixed(setting, value, SWITCH);
+      case COPY -> copy(scope, value);
+      case CARRIED_WITHIN -> {
+        try {
+          Durations.parse(value);
+        } catch (IllegalArgumentException e) {
+          throw invalid("duration-malformed", e.getMessage(), "give one as 15m");
+        }
+      }
       case OVERLAP -> fixed(setting, value, Choices.ACCEPTED);
       case SPAN -> fixed(setting, value, Choices.EXTENDED);
       case NAME ->
@@ -317,6 +325,26 @@ final class Decisions {
           "address-for-many",
           "an address is one card's, and this is for a " + scope.word(),
           "set it for the card, or give a pool");
+    }
+  }
+
+  /** Whether a disk is copied, or which volume it is carried to. */
+  private static void copy(RuleScope scope, String value) {
+    Optional<String> carried = Rules.carriedAs(value, "its own");
+    if (carried.isEmpty()) {
+      fixed(
+          Setting.COPY,
+          value,
+          scope == RuleScope.DISK
+              ? List.of(Rules.ON, Rules.OFF, Rules.CARRIED, Rules.CARRIED + ":VOLUME")
+              : List.of(Rules.ON, Rules.OFF, Rules.CARRIED));
+    } else if (carried.get().isBlank()) {
+      throw invalid("copy-unknown", "'" + value + "' names no volume", "give it as carried:VOLUME");
+    } else if (scope != RuleScope.DISK && !value.equals(Rules.CARRIED)) {
+      throw invalid(
+          "volume-for-many",
+          "a volume is one disk's, and this is for a " + scope.word(),
+          "set it for the disk; carried alone means volumes of the same names as at the source");
     }
   }
 

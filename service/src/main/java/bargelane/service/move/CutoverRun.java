@@ -28,6 +28,7 @@ final class CutoverRun implements RunKind {
   private final Landing landings;
   private final Refits refits;
   private final TargetCheck target;
+  private final Carrying carrying;
 
   CutoverRun(
       String name,
@@ -35,13 +36,15 @@ final class CutoverRun implements RunKind {
       Turning turning,
       Landing landings,
       Refits refits,
-      TargetCheck target) {
+      TargetCheck target,
+      Carrying carrying) {
     this.name = name;
     this.moves = moves;
     this.turning = turning;
     this.landings = landings;
     this.refits = refits;
     this.target = target;
+    this.carrying = carrying;
   }
 
   @Override
@@ -79,7 +82,7 @@ final class CutoverRun implements RunKind {
                       w, MoveDesk.standing(!w.input().path("override").asText("").isEmpty()))));
     }
     if (winner() == Side.HOME) {
-      steps.add(new Step("room", "See that the clones fit", w -> target.room(w, winner())));
+      steps.add(new Step("room", "See that the disks fit", w -> target.room(w, winner())));
     }
     steps.add(new Step("pause", "Hold back the timetable", moves::pause));
     steps.add(new Step("quiet", "Wait for the running pass", moves::quiet));
@@ -97,6 +100,8 @@ final class CutoverRun implements RunKind {
     steps.add(
         new Step("stop", "Stop and fence the machines", w -> moves.stop(w, winner().other())));
     steps.add(new Step("last", "Ship the last changes", w -> moves.pass(w, "last", true)));
+    steps.add(
+        new Step("arrived", "Wait for disks that are carried", w -> carrying.arrived(w, winner())));
     steps.add(new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, winner())));
     steps.add(
         new Step("define", "Give the machines their disks", w -> landings.define(w, winner())));
@@ -168,6 +173,7 @@ final class CutoverRun implements RunKind {
     record.put("override", w.input().path("override").asText(""));
     record.put("point", point.number);
     record.put("asOf", point.asOf.toString());
+    carrying.tell(w, record);
     record.put("lastPassBytesSent", point.sent);
     record.put("stoppedAt", stopped.toString());
     record.put("healthyAt", up.toString());

@@ -35,12 +35,22 @@ final class FailoverRun implements RunKind {
   private final Moves moves;
   private final Landing landings;
   private final Refits refits;
+  private final TargetCheck target;
+  private final Carrying carrying;
 
-  FailoverRun(Services services, Moves moves, Landing landings, Refits refits) {
+  FailoverRun(
+      Services services,
+      Moves moves,
+      Landing landings,
+      Refits refits,
+      TargetCheck target,
+      Carrying carrying) {
     this.services = services;
     this.moves = moves;
     this.landings = landings;
     this.refits = refits;
+    this.target = target;
+    this.carrying = carrying;
   }
 
   @Override
@@ -68,6 +78,7 @@ final class FailoverRun implements RunKind {
   public List<Step> steps(Work work) {
     List<Step> steps = new ArrayList<>();
     steps.add(new Step("exposure", "Note the exposure", this::exposure));
+    steps.add(new Step("room", "See that the disks fit", w -> target.roomForPoint(w, winner(w))));
     steps.add(new Step("pause", "Hold back the timetable", moves::pause));
     steps.add(new Step("end-passes", "End the running pass", moves::endPasses));
     steps.add(
@@ -229,6 +240,7 @@ final class FailoverRun implements RunKind {
     record.put("sourceFenced", w.has(MoveNotes.SOURCE_FENCED));
     record.put("point", point.number);
     record.put("asOf", point.asOf.toString());
+    carrying.tell(w, record);
     record.put("exposureSeconds", w.need(MoveNotes.EXPOSURE_SECONDS));
     record.put("healthyAt", up.toString());
     record.put("rtoSeconds", Duration.between(begun, up).toMillis() / 1000.0);

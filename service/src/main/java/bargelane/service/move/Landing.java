@@ -39,10 +39,12 @@ final class Landing {
 
   private final Services services;
   private final Moves moves;
+  private final Carrying carrying;
 
-  Landing(Services services, Moves moves) {
+  Landing(Services services, Moves moves, Carrying carrying) {
     this.services = services;
     this.moves = moves;
+    this.carrying = carrying;
   }
 
   String cloneName(Work w, MemberEntity m, int disk) {
@@ -140,6 +142,7 @@ final class Landing {
   /** Makes the machines at a side from the plan, or gives those that stand there the clones. */
   Outcome define(Work w, Side side) {
     TowState state = moves.state(w);
+    carrying.arriving(w, side);
     var results = side == Side.AWAY ? services.db().tx(s -> Plans.hold(s, state)) : null;
     for (int i = 0; i < state.members.size(); i++) {
       MemberEntity m = state.members.get(i);
@@ -160,7 +163,7 @@ final class Landing {
             w);
         compute.attach(
             berth.get().platformId(),
-            attached(order(w, state, side, m, berth.get()), berth.get().disks(), disks, stay));
+            having(w, m, side, berth, order(w, state, side, m, berth.get()), disks, stay));
         w.put(MoveNotes.MACHINES, m.id, berth.get().platformId());
       } else {
         Placement placement = results.get(i).placement();
@@ -169,7 +172,8 @@ final class Landing {
         }
         String name = called(w, m);
         String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "machine", name);
-        String id = compute.define(spec(name, owner, m, Plans.facts(state, m), placement, disks));
+        List<String> all = having(w, m, side, berth, List.of(), disks, List.of());
+        String id = compute.define(spec(name, owner, m, Plans.facts(state, m), placement, all));
         w.put(MoveNotes.MACHINES, m.id, id);
       }
     }
@@ -227,6 +231,47 @@ final class Landing {
     }
     all.addAll(back.subList(Math.min(back.size(), copied.size()), back.size()));
     return all;
+  }
+
+  /**
+   * All that a machine has after a landing: clones, what stays, and what a storage system carried.
+   *
+   * @param before its berth there; none if it is made
+   * @param order what it has before
+   */
+  private static List<String> having(
+      Work w,
+      MemberEntity m,
+      Side side,
+      Optional<Berth> before,
+      List<String> order,
+      List<String> clones,
+      List<String> stay) {
+    Map<String, String> carried = side == Side.AWAY ? Carrying.volumes(w, m) : Map.of();
+    List<String> all =
+        before
+            .map(b -> attached(withoutFormer(order, b, carried), b.disks(), clones, stay))
+            .orElse(clones);
+    return carried.isEmpty() ? all : withCarried(m, all, clones, carried);
+  }
+
+  /** Without what was carried to a machine at its landing before, and is not any more. */
+  private static List<String> withoutFormer(
+      List<String> order, Berth before, Map<String, String> carried) {
+    return order.stream()
+        .filter(v -> !before.carried().containsValue(v) || carried.containsValue(v))
+        .toList();
+  }
+
+  /** A machine's disks with those that are carried in their places among its clones. */
+  static List<String> withCarried(
+      MemberEntity m, List<String> all, List<String> clones, Map<String, String> carried) {
+    Berth home = TowState.berth(m, Side.HOME).orElseThrow();
+    Map<String, String> copies = new HashMap<>();
+    for (int i = 0; i < Math.min(clones.size(), home.disks().size()); i++) {
+      copies.put(home.disks().get(i), clones.get(i));
+    }
+    return Carrying.with(all, home.all(), copies, carried);
   }
 
   /** Gives a machine the disks again that it had before a landing. */
@@ -330,9 +375,15 @@ final class Landing {
                 disks,
                 previous,
                 called.equals(m.name) ? "" : called,
-                before
-                    .map(b -> attached(known(w, m, b), b.disks(), clones, stay))
-                    .orElse(List.of()));
+                having(
+                    w,
+                    m,
+                    winner,
+                    before,
+                    before.map(b -> known(w, m, b)).orElse(List.of()),
+                    clones,
+                    stay),
+                winner == Side.AWAY ? Carrying.volumes(w, m) : Map.of());
         TowState.berth(m, winner, landed);
         if (winner == Side.HOME) {
           before.ifPresent(b -> TowState.follow(s, m, b, landed));

@@ -1,6 +1,7 @@
 package bargelane.service.move;
 
 import bargelane.blocks.refit.FileEdit;
+import bargelane.core.lane.CarriedDisk;
 import bargelane.core.wave.ProbePlan;
 import bargelane.core.wave.Proof;
 import bargelane.service.replication.Berth;
@@ -61,6 +62,16 @@ final class MoveNotes {
 
   /** Sides of volumes that were taken off a machine, by volume. */
   static final Note<Map<String, Side>> SET_ASIDE = Note.each("setAside", Side.class);
+
+  /** Disks that a storage system carries to where the run starts machines, by member. */
+  static final Note<Map<String, List<CarriedDisk>>> CARRIED =
+      Note.eachAsText("carried", new TypeReference<>() {});
+
+  /** The instant that each of them was of when the machines were given it, by its volume. */
+  static final Note<Map<String, Instant>> ARRIVED = Note.each("arrived", Instant.class);
+
+  /** When the machines were known to be off, and their last changes shipped. */
+  static final Note<Instant> OFF_AT = Note.of("offAt", Instant.class);
 
   /** Isolated networks by the subnet that they stand for. */
   static final Note<Map<String, String>> NETWORKS = Note.each("networks", String.class);

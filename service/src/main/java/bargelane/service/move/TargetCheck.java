@@ -1,10 +1,14 @@
 package bargelane.service.move;
 
+import static java.util.stream.Collectors.toSet;
+
 import bargelane.core.finding.Finding;
 import bargelane.core.finding.Finding.Code;
 import bargelane.core.site.Inventory;
 import bargelane.core.wave.Gate;
 import bargelane.service.plan.WaveStanding;
+import bargelane.service.replication.PointVolume;
+import bargelane.service.replication.ReplicaEntity;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
@@ -14,6 +18,7 @@ import bargelane.service.run.Work;
 import bargelane.service.site.Inventories;
 import bargelane.service.site.SiteEntity;
 import bargelane.text.Sizes;
+import java.util.List;
 import java.util.Optional;
 import java.util.Set;
 import java.util.function.Function;
@@ -32,10 +37,12 @@ final class TargetCheck {
 
   private final Services services;
   private final Moves moves;
+  private final Carrying carrying;
 
-  TargetCheck(Services services, Moves moves) {
+  TargetCheck(Services services, Moves moves, Carrying carrying) {
     this.services = services;
     this.moves = moves;
+    this.carrying = carrying;
   }
 
   /** Fails where a gate is shut that was open when the move was asked for. */
@@ -47,20 +54,41 @@ final class TargetCheck {
             w,
             now,
             standing -> standing.shut(gates).map(shut -> new Wrong(shut.machine(), shut.by())));
-    room(state, state.away, now);
+    room(state.replicas, state.away, now);
+    carrying.fit(w, Side.AWAY);
     return checked;
   }
 
-  /** Fails where a side has no room for clones of the disks that are copied to it. */
+  /**
+   * Fails where a side has no room for clones of the disks that are copied to it, or what is
+   * carried to it can't be a disk of its machine.
+   */
   Outcome room(Work w, Side side) {
+    carrying.fit(w, side);
+    return room(w, side, moves.state(w).replicas);
+  }
+
+  /**
+   * The same for the disks that the run's point has: others may have come since. What is carried
+   * has to be of about the point's instant.
+   */
+  Outcome roomForPoint(Work w, Side side) {
+    carrying.near(w, side, moves.point(w));
+    Set<String> has =
+        PointVolume.of(moves.point(w)).stream().map(PointVolume::volume).collect(toSet());
+    return room(
+        w, side, moves.state(w).replicas.stream().filter(r -> has.contains(r.volume)).toList());
+  }
+
+  /** The machines run on clones, while the copies that they are made from stay. */
+  private Outcome room(Work w, Side side, List<ReplicaEntity> copies) {
     TowState state = moves.state(w);
-    room(state, state.site(side), moves.driver(state, side).inventory());
+    room(copies, state.site(side), moves.driver(state, side).inventory());
     return Outcome.done(state.site(side).name + " has room for the clones");
   }
 
-  /** The machines land on clones, while the copies that they are made from stay. */
-  private static void room(TowState state, SiteEntity site, Inventory now) {
-    long bytes = state.replicas.stream().mapToLong(r -> r.bytes).sum();
+  private static void room(List<ReplicaEntity> copies, SiteEntity site, Inventory now) {
+    long bytes = copies.stream().mapToLong(r -> r.bytes).sum();
     long lacking = now.quota().shortOf(bytes);
     if (lacking > 0) {
       throw new RunFailure(
@@ -75,7 +103,7 @@ final class TargetCheck {
               + " need "
               + lacking
               + " GiB more",
-          "ask the site's owner for a higher quota, or settle a wave first; nothing was stopped");
+          "ask the site's owner for a higher quota, or settle a wave first; no machine was stopped");
     }
   }
 

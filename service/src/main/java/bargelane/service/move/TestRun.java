@@ -51,12 +51,22 @@ final class TestRun implements RunKind {
   private final Moves moves;
   private final Landing landings;
   private final Refits refits;
+  private final TargetCheck target;
+  private final Carrying carrying;
 
-  TestRun(Services services, Moves moves, Landing landings, Refits refits) {
+  TestRun(
+      Services services,
+      Moves moves,
+      Landing landings,
+      Refits refits,
+      TargetCheck target,
+      Carrying carrying) {
     this.services = services;
     this.moves = moves;
     this.landings = landings;
     this.refits = refits;
+    this.target = target;
+    this.carrying = carrying;
   }
 
   @Override
@@ -72,7 +82,8 @@ final class TestRun implements RunKind {
   @Override
   public List<Step> steps(Work work) {
     List<Step> steps = new ArrayList<>();
-    steps.add(new Step("clone", "Clone the point", w -> landings.cloneVolumes(w, side(w))));
+    steps.add(new Step("room", "See that the disks fit", w -> target.roomForPoint(w, side(w))));
+    steps.add(new Step("clone", "Clone the point", this::clone));
     steps.add(new Step("tally", "Compare every block with what the source held", this::tally));
     steps.add(new Step("isolate", "Make the isolated networks", this::isolate));
     steps.add(new Step("define", "Make the machines", this::define));
@@ -237,6 +248,11 @@ final class TestRun implements RunKind {
             });
   }
 
+  private Outcome clone(Work w) {
+    carrying.copy(w, side(w));
+    return landings.cloneVolumes(w, side(w));
+  }
+
   private Outcome isolate(Work w) {
     TowState state = moves.state(w);
     Set<String> subnets = new LinkedHashSet<>();
@@ -294,7 +310,11 @@ final class TestRun implements RunKind {
                       m,
                       Plans.facts(state, m),
                       isolated,
-                      landings.cloneNames(w, state, m)));
+                      Landing.withCarried(
+                          m,
+                          landings.cloneNames(w, state, m),
+                          landings.cloneNames(w, state, m),
+                          Carrying.copies(w, m))));
       w.put(MoveNotes.MACHINES, m.id, id);
     }
     return Outcome.done("");
@@ -374,6 +394,7 @@ final class TestRun implements RunKind {
             subnet ->
                 services.ledger().remove(site, "network", "test-" + suffix(w) + "-" + subnet));
     landings.dropClones(w, side(w));
+    carrying.dropCopies(w, side(w));
     return Outcome.done("");
   }
 
@@ -384,6 +405,7 @@ final class TestRun implements RunKind {
     record.put("at", moves.state(w).site(side(w)).name);
     record.put("startedBy", w.startedBy());
     record.put("point", point == null ? w.get(PassNotes.POINT).orElse("") : point.number);
+    carrying.tell(w, record);
     record.put("tallyBytes", w.get(MoveNotes.TALLIED).orElse(0L));
     record.put("tallyDiffers", w.get(MoveNotes.TALLY_DIFFERS).orElse(0L));
     moves.dossier(w, "test", record);

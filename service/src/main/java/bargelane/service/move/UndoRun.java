@@ -37,12 +37,14 @@ final class UndoRun implements RunKind {
   private final Moves moves;
   private final Turning turning;
   private final Landing landings;
+  private final Carrying carrying;
 
-  UndoRun(Services services, Moves moves, Turning turning, Landing landings) {
+  UndoRun(Services services, Moves moves, Turning turning, Landing landings, Carrying carrying) {
     this.services = services;
     this.moves = moves;
     this.turning = turning;
     this.landings = landings;
+    this.carrying = carrying;
   }
 
   @Override
@@ -70,7 +72,7 @@ final class UndoRun implements RunKind {
     return List.of(
         new Step("pause", "Hold back the timetable", moves::pause),
         new Step("quiet", "Wait for the running pass", moves::quiet),
-        new Step("stop", "Stop the machines where they landed", w -> moves.stop(w, landed(w))),
+        new Step("stop", "Stop the machines where they landed", this::stop),
         Step.untilDone("take-back", "Give the machines there their former disks", this::takeBack),
         Step.untilDone(
             "drop",
@@ -136,6 +138,11 @@ final class UndoRun implements RunKind {
 
   private Side landed(Work w) {
     return landing(w).kind.equals(WaveVerb.FAILBACK.word()) ? Side.HOME : Side.AWAY;
+  }
+
+  private Outcome stop(Work w) {
+    carrying.untouched(w, landed(w).other(), Notes.of(landing(w)));
+    return moves.stop(w, landed(w));
   }
 
   private Outcome takeBack(Work w) {

@@ -10,6 +10,7 @@ import bargelane.api.PlacedView.PlacedDiskView;
 import bargelane.api.SpanView;
 import bargelane.api.ZoneFileView;
 import bargelane.core.finding.Finding;
+import bargelane.core.lane.CarriedDisk;
 import bargelane.core.lane.LaneMachine;
 import bargelane.core.lane.LanePlan;
 import bargelane.core.lane.Placement;
@@ -386,6 +387,11 @@ public final class LanePlans {
               disk.storage(),
               r.placement().storages().get(i),
               !r.leftOut(i),
+              r.carried().stream()
+                  .filter(c -> c.disk().volume().equals(disk.volume()))
+                  .map(CarriedDisk::volume)
+                  .findFirst()
+                  .orElse(""),
               decided(r, r.leftOut(i) ? Setting.COPY : Setting.CLASS, i).origin()));
     }
     return new PlacedView(

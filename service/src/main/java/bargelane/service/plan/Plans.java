@@ -20,6 +20,7 @@ import com.fasterxml.jackson.core.type.TypeReference;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
+import java.util.stream.IntStream;
 import org.hibernate.Session;
 
 /**
@@ -49,44 +50,53 @@ public final class Plans {
             Json.read(state.lane.plan, LanePlan.class),
             LaneRuleStore.of(s, state.lane.id, state.tow.waveId, state.machineIds()));
     List<LaneMachine> machines = state.members.stream().map(m -> machine(state, m)).toList();
-    List<Preflight.Result> places =
+    Preflight preflight =
         new Preflight(
-                state.tow.name,
-                rules,
-                new Ends(s, inventories, state.lane, state.home, state.away)
-                    .shores(rules, machines, state))
-            .place(machines);
+            state.tow.name,
+            rules,
+            new Ends(s, inventories, state.lane, state.home, state.away)
+                .shores(rules, machines, state));
+    List<Preflight.Result> places = preflight.place(machines);
     List<Preflight.Result> all = new ArrayList<>();
     for (int i = 0; i < places.size(); i++) {
-      all.add(leaving(state, state.members.get(i), places.get(i)));
+      MemberEntity m = state.members.get(i);
+      List<Integer> left = left(state, m);
+      all.add(
+          left.isEmpty()
+              ? places.get(i)
+              : preflight.leaving(
+                  places.get(i), machine(state, m, state.toldOf(m)), left, state.tow.landed));
     }
     return all;
   }
 
-  /** A loaded machine's place, telling of the disks that were left out of its wave. */
-  private static Preflight.Result leaving(TowState state, MemberEntity m, Preflight.Result place) {
+  /** Places of the disks that were left out of a wave that is loaded. */
+  private static List<Integer> left(TowState state, MemberEntity m) {
     List<String> out =
         state.loaded
             ? TowState.berth(m, Side.HOME).map(Berth::leftOut).orElse(List.of())
             : List.of();
-    Preflight.Result told = place;
-    List<Inventory.Disk> disks = out.isEmpty() ? List.of() : state.toldOf(m).disks();
-    for (int i = 0; i < disks.size(); i++) {
-      if (out.contains(disks.get(i).volume())) {
-        told = told.leaving(state.lane.name, disks.get(i), i);
-      }
+    if (out.isEmpty()) {
+      return List.of();
     }
-    return told;
+    List<Inventory.Disk> disks = state.toldOf(m).disks();
+    return IntStream.range(0, disks.size())
+        .filter(i -> out.contains(disks.get(i).volume()))
+        .boxed()
+        .toList();
   }
 
   private static LaneMachine machine(TowState state, MemberEntity m) {
+    return machine(state, m, facts(state, m)).copying(state.placesOf(m));
+  }
+
+  private static LaneMachine machine(TowState state, MemberEntity m, MachineFacts facts) {
     return new LaneMachine(
-            m.machineId,
-            state.tow.waveId,
-            state.allLabels.get(m.machineId),
-            facts(state, m),
-            Optional.of(m.size).filter(x -> !x.isEmpty()))
-        .copying(state.placesOf(m));
+        m.machineId,
+        state.tow.waveId,
+        state.allLabels.get(m.machineId),
+        facts,
+        Optional.of(m.size).filter(x -> !x.isEmpty()));
   }
 
   /**

@@ -3,6 +3,7 @@ package bargelane.service.replication;
 import com.fasterxml.jackson.annotation.JsonInclude;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 
 /**
  * Where a machine stands, or can stand, at a site.
@@ -13,18 +14,32 @@ import java.util.List;
  * @param previous the volumes it had before the last landing there; kept until the move is settled
  * @param attached all of its volumes in their order, with those that are left out of what is
  *     copied; empty where there are none
+ * @param carried those of them that a storage system filled, by the volume that each was at the
+ *     machine's source
  */
 public record Berth(
     String platformId,
     List<String> disks,
     List<String> previous,
     String name,
-    @JsonInclude(JsonInclude.Include.NON_EMPTY) List<String> attached) {
+    @JsonInclude(JsonInclude.Include.NON_EMPTY) List<String> attached,
+    @JsonInclude(JsonInclude.Include.NON_EMPTY) Map<String, String> carried) {
   public Berth {
     name = name == null ? "" : name;
     // One that a manifest tells may name others than its disks: it says nothing then.
     boolean said = attached != null && disks != null && attached.containsAll(disks);
     attached = said && !attached.equals(disks) ? List.copyOf(attached) : List.of();
+    carried = carried == null ? Map.of() : carried;
+  }
+
+  /** A berth of a machine none of whose disks a storage system filled. */
+  public Berth(
+      String platformId,
+      List<String> disks,
+      List<String> previous,
+      String name,
+      List<String> attached) {
+    this(platformId, disks, previous, name, attached, Map.of());
   }
 
   /** A berth of a machine that is called as at its source, and has no disk that is left out. */
@@ -51,12 +66,12 @@ public record Berth(
   Berth taking(String volume, int copies) {
     List<String> more = without(disks, volume);
     more.add(copies, volume);
-    return new Berth(platformId, more, previous, name, with(volume));
+    return new Berth(platformId, more, previous, name, with(volume), carried);
   }
 
   /** The same machine with a disk left out that has no copy. */
   Berth leaving(String volume) {
-    return new Berth(platformId, without(disks, volume), previous, name, with(volume));
+    return new Berth(platformId, without(disks, volume), previous, name, with(volume), carried);
   }
 
   private List<String> with(String volume) {

@@ -70,7 +70,10 @@ final class PresentDisks {
     Berth berth = TowState.berth(m, from).orElseThrow();
     List<String> own = state.replicasOf(m).stream().map(r -> berth.disks().get(r.disk)).toList();
     List<String> more =
-        now.disks().stream().map(Disk::volume).filter(v -> !own.contains(v)).toList();
+        now.disks().stream()
+            .map(Disk::volume)
+            .filter(v -> !own.contains(v) && !berth.carried().containsValue(v))
+            .toList();
     List<String> present = now.disks().stream().map(Disk::volume).toList();
     List<String> less = own.stream().filter(v -> !present.contains(v)).toList();
     if (more.isEmpty() && less.isEmpty() && m.differing.equals("[]") || begun) {

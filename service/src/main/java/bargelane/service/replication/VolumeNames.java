@@ -24,6 +24,15 @@ public final class VolumeNames {
   }
 
   /**
+   * The name of a clone of a disk that a storage system carries.
+   *
+   * @param number its place among all disks of the machine
+   */
+  public static String carried(String of, MemberEntity machine, int number) {
+    return "bl-" + of + "-" + part(machine.name) + "-c" + number;
+  }
+
+  /**
    * The name of a machine of ours that works for another one for a while.
    *
    * @param of id of the run that it is made for

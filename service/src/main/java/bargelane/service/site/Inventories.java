@@ -2,6 +2,7 @@ package bargelane.service.site;
 
 import bargelane.core.finding.Action;
 import bargelane.core.site.Inventory;
+import bargelane.core.site.Inventory.CarriedVolume;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.site.Inventory.Network;
 import bargelane.core.site.Inventory.Nic;
@@ -141,7 +142,10 @@ public final class Inventories {
                     Inventories::size),
                 Json.read(site.zones, new TypeReference<List<String>>() {}),
                 Json.read(site.quota, Quota.class),
-                site.offers == null ? Offers.UNTOLD : Json.read(site.offers, Offers.class)));
+                site.offers == null ? Offers.UNTOLD : Json.read(site.offers, Offers.class),
+                site.carried == null
+                    ? List.of()
+                    : Json.read(site.carried, new TypeReference<List<CarriedVolume>>() {})));
   }
 
   private static Size size(ResultSet r) throws SQLException {
@@ -231,7 +235,8 @@ public final class Inventories {
             now.sizes(),
             now.zones(),
             now.quota(),
-            now.offers());
+            now.offers(),
+            now.carried());
     read.put(site.id, offers);
     session.doWork(
         c -> {
@@ -255,6 +260,9 @@ public final class Inventories {
     }
     if (site.offers == null || !former.get().offers().equals(now.offers())) {
       site.offers = Json.text(now.offers());
+    }
+    if (!former.map(Inventory::carried).orElse(List.of()).equals(now.carried())) {
+      site.carried = now.carried().isEmpty() ? null : Json.text(now.carried());
     }
   }
 

@@ -63,6 +63,10 @@ public class SiteEntity {
   @JdbcTypeCode(SqlTypes.JSON)
   public String offers;
 
+  /** Volumes that a storage system fills; none if the last scan told of none. */
+  @JdbcTypeCode(SqlTypes.JSON)
+  public String carried;
+
   /** Keeps the address with what was chosen there at first, and not what comes later. */
   public void settle(String settled) {
     if (settled.startsWith(address)) {

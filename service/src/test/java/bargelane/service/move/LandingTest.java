@@ -274,7 +274,7 @@ class LandingTest extends MovesFixture {
 
   @Test
   void anUndoThatCannotStopAllStartsAgainWhatItStopped() {
-    UndoRun undo = new UndoRun(services, moves, turning, landing);
+    UndoRun undo = new UndoRun(services, moves, turning, landing, new Carrying(services, moves));
     assertEquals(List.of("resume"), undo.backOut(work()).stream().map(Step::name).toList());
     work().put(MoveNotes.STOPPED_AT, now);
     List<Step> back = undo.backOut(work());

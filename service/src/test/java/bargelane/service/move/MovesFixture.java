@@ -99,7 +99,7 @@ public abstract class MovesFixture {
         new Passes(db, sites, ledger, events, runs, java.time.Duration.ofSeconds(6), clock);
     services = new Services(db, clock, events, sites, ledger, runs, passes);
     moves = new Moves(services);
-    landing = new Landing(services, moves);
+    landing = new Landing(services, moves, new Carrying(services, moves));
     turning = new Turning(services, moves);
     db.run(this::estate);
   }

@@ -3,12 +3,18 @@ package bargelane.service.move;
 import static org.junit.jupiter.api.Assertions.assertEquals;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
+import static org.mockito.Mockito.mock;
 import static org.mockito.Mockito.when;
 
 import bargelane.core.site.Inventory;
+import bargelane.service.platform.Json;
+import bargelane.service.replication.PointEntity;
+import bargelane.service.replication.PointVolume;
 import bargelane.service.replication.Side;
 import bargelane.service.run.Outcome;
 import bargelane.service.run.RunFailure;
+import bargelane.service.run.RunKind;
+import bargelane.service.run.Step;
 import bargelane.service.site.Inventories;
 import bargelane.service.site.SiteEntity;
 import bargelane.sites.SiteException;
@@ -19,8 +25,12 @@ import org.junit.jupiter.api.Test;
 /** What a target tells at the last moment, before anything is made or stopped. */
 class TargetCheckTest extends MovesFixture {
 
+  private Carrying carrying() {
+    return new Carrying(services, moves);
+  }
+
   private TargetCheck check() {
-    return new TargetCheck(services, moves);
+    return new TargetCheck(services, moves, carrying());
   }
 
   private static Inventory target(String network, String storage, int machines) {
@@ -88,6 +98,31 @@ class TargetCheckTest extends MovesFixture {
     assertEquals(
         "home has a quota of 2 GiB of volumes, of which 2 are used; clones of 1GiB need 1 GiB more",
         back.getMessage());
+  }
+
+  /** A test and a failover make clones of the disks that their point has. */
+  @Test
+  void clonesOfAPointThatDoNotFitEndTheRunBeforeAnythingIsMade() {
+    when(away.driver.inventory()).thenReturn(counting(2, true));
+    Refits refits = mock(Refits.class);
+    for (RunKind kind :
+        List.of(
+            new TestRun(services, moves, landing, refits, check(), carrying()),
+            new FailoverRun(services, moves, landing, refits, check(), carrying()))) {
+      Step room =
+          kind.steps(work()).stream()
+              .filter(s -> s.name().equals("room"))
+              .findFirst()
+              .orElseThrow();
+      RunFailure full = assertThrows(RunFailure.class, () -> room.action().run(work()));
+      assertEquals("quota-volumes", full.code(), kind.name());
+    }
+    // A disk that came after the point has no clone of it.
+    db.run(
+        s ->
+            s.find(PointEntity.class, "point-1").volumes =
+                Json.text(List.of(new PointVolume("mem", 0, "other", "root-0", ""))));
+    check().roomForPoint(work(), Side.AWAY);
   }
 
   @Test

@@ -22,7 +22,14 @@ import org.junit.jupiter.api.Test;
 class TestRunTest extends MovesFixture {
 
   private void steps(String... names) {
-    TestRun test = new TestRun(services, moves, landing, mock(Refits.class));
+    TestRun test =
+        new TestRun(
+            services,
+            moves,
+            landing,
+            mock(Refits.class),
+            mock(TargetCheck.class),
+            new Carrying(services, moves));
     for (String name : names) {
       Work w = work();
       Step step =

@@ -4,6 +4,7 @@ import static bargelane.sites.standin.StandinDriver.list;
 import static bargelane.sites.standin.StandinDriver.text;
 import static bargelane.sites.standin.StandinHttp.escape;
 
+import bargelane.core.site.Inventory.CarriedVolume;
 import bargelane.sites.DiskReaders;
 import bargelane.sites.ExportRef;
 import bargelane.sites.SiteException;
@@ -12,6 +13,9 @@ import bargelane.sites.Target;
 import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.io.InputStream;
+import java.time.Clock;
+import java.time.Instant;
+import java.time.format.DateTimeParseException;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.HashSet;
@@ -26,9 +30,44 @@ import java.util.Set;
 final class StandinDisks implements Source, Target {
 
   private final StandinHttp http;
+  private final Clock clock;
 
-  StandinDisks(StandinHttp http) {
+  StandinDisks(StandinHttp http, Clock clock) {
     this.http = http;
+    this.clock = clock;
+  }
+
+  /** What a platform tells of a volume that a storage system fills. */
+  CarriedVolume carried(JsonNode v, Instant seenAt) {
+    String asOf = text(v, "asOf");
+    try {
+      return new CarriedVolume(
+          text(v, "name"),
+          v.path("size").asLong(),
+          text(v, "storageClass"),
+          asOf.isEmpty() ? null : Instant.parse(asOf),
+          text(v, "machine"),
+          seenAt);
+    } catch (DateTimeParseException e) {
+      throw new SiteException(
+          SiteException.Kind.FINAL,
+          "garbled",
+          http.site() + " tells '" + asOf + "' as the instant of volume " + text(v, "name"),
+          e);
+    }
+  }
+
+  @Override
+  public Optional<CarriedVolume> carried(String volume) {
+    Instant seenAt = clock.instant();
+    try {
+      return Optional.of(carried(http.get("/v1/volumes/" + escape(volume) + "/carried"), seenAt));
+    } catch (SiteException e) {
+      if (e.code().equals("missing")) {
+        return Optional.empty();
+      }
+      throw e;
+    }
   }
 
   private ExportRef export(String export, String volume, Map<String, Object> of) {

@@ -73,7 +73,7 @@ public final class StandinDriver implements SiteDriver {
     this.http = new StandinHttp(name, address, token);
     this.clock = clock;
     this.named = !token.isEmpty();
-    this.disks = new StandinDisks(http);
+    this.disks = new StandinDisks(http, clock);
     this.compute = new StandinCompute(http);
   }
 
@@ -169,6 +169,7 @@ public final class StandinDriver implements SiteDriver {
 
   @Override
   public Inventory inventory() {
+    Instant seenAt = clock.instant();
     JsonNode all = http.get("/v1/inventory");
     Map<String, JsonNode> volumes = new LinkedHashMap<>();
     all.path("volumes").forEach(v -> volumes.put(v.path("name").asText(), v));
@@ -234,7 +235,8 @@ public final class StandinDriver implements SiteDriver {
             list(
                 all.path("licences"), l -> new Inventory.Licence(text(l, "id"), text(l, "system"))),
             all.path("bootProtection").asBoolean(),
-            all.path("filters").asBoolean()));
+            all.path("filters").asBoolean()),
+        list(all.path("carried"), v -> disks.carried(v, seenAt)));
   }
 
   /** What has an owner's tag, by the tag. */

@@ -5,15 +5,26 @@ package bargelane.standins.store;
  *
  * @param storageClass name of the platform's storage or class it lies in
  * @param owner the creator's tag, empty for the platform's own
+ * @param asOf the instant of a volume elsewhere that it holds, should a storage system fill it from
+ *     there; empty while it holds no whole one, null if none does
  * @param thick room was set aside when it was made, so that its writes never find the storage full
  */
 public record VolumeRecord(
-    String name, long size, String storageClass, String owner, boolean thick) {
+    String name, long size, String storageClass, String owner, boolean thick, String asOf) {
+
+  public VolumeRecord(String name, long size, String storageClass, String owner, boolean thick) {
+    this(name, size, storageClass, owner, thick, null);
+  }
+
   VolumeRecord grown(long bytes) {
-    return new VolumeRecord(name, bytes, storageClass, owner, thick);
+    return new VolumeRecord(name, bytes, storageClass, owner, thick, asOf);
   }
 
   VolumeRecord owner(String newOwner) {
-    return new VolumeRecord(name, size, storageClass, newOwner, thick || newOwner.isEmpty());
+    return new VolumeRecord(name, size, storageClass, newOwner, thick || newOwner.isEmpty(), asOf);
+  }
+
+  VolumeRecord carried(String instant) {
+    return new VolumeRecord(name, size, storageClass, owner, thick, instant);
   }
 }

@@ -253,8 +253,22 @@ public final class VolumeStore implements Closeable {
   /** Changes who a volume belongs to; the empty owner makes it the platform's own. */
   public synchronized void owner(String name, String owner) throws IOException {
     Volume volume = volume(name);
-    VolumeRecord record = volume.record().owner(owner);
-    state.volumes.put(name, record);
+    record(volume, volume.record().owner(owner));
+  }
+
+  /**
+   * Notes that a storage system fills a volume from one elsewhere.
+   *
+   * @param asOf the instant of that one that it holds; empty if it holds no whole one yet, null if
+   *     nothing fills it any more
+   */
+  public synchronized void carried(String name, String asOf) throws IOException {
+    Volume volume = volume(name);
+    record(volume, volume.record().carried(asOf));
+  }
+
+  private void record(Volume volume, VolumeRecord record) throws IOException {
+    state.volumes.put(record.name(), record);
     volume.record(record);
     save();
   }
