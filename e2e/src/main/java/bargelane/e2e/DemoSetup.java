@@ -49,15 +49,18 @@ public final class DemoSetup {
     }
     Journey journey = new Journey(api, step -> {});
     System.out.println(
-        "Adding and scanning the machine room at Mill Street and the cloud Saltmarsh ...");
+        "Adding and scanning the machine room at Mill Street, and the clouds Saltmarsh and Fenwater"
+            + " ...");
     journey.addSite(
         "mill-street", new Platform(line(home.resolve("estate/address")), "mill-street-demo"));
     journey.addSite(
         "saltmarsh", new Platform(line(home.resolve("cloud/address")), "saltmarsh-demo"));
-    journey.check("mill-street");
-    journey.check("saltmarsh");
-    journey.scan("mill-street");
-    journey.scan("saltmarsh");
+    journey.addSite(
+        "fenwater", new Platform(line(home.resolve("fenwater/address")), "fenwater-demo"));
+    for (String site : List.of("mill-street", "saltmarsh", "fenwater")) {
+      journey.check(site);
+      journey.scan(site);
+    }
     identities(api, home);
     System.out.println(
         "Assessing all 36 machines for Saltmarsh, and for Fenwater by its prices ...");

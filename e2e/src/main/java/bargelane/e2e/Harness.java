@@ -129,6 +129,11 @@ public final class Harness implements Closeable {
     return standin("cloud", seed, true);
   }
 
+  /** A second cloud, of another shape, which {@link #all} leaves out. */
+  public Harness secondCloud() throws IOException {
+    return standin("fenwater", "fenwater", true);
+  }
+
   private Harness standin(String name, String seed, boolean tls, String... more)
       throws IOException {
     List<String> command =
@@ -341,6 +346,10 @@ public final class Harness implements Closeable {
 
   public Platform saltmarsh() {
     return new Platform(line("cloud/address"), "saltmarsh-demo");
+  }
+
+  public Platform fenwater() {
+    return new Platform(line("fenwater/address"), "fenwater-demo");
   }
 
   /** Backups of the installation. */

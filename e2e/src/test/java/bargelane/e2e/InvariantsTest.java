@@ -297,17 +297,27 @@ class InvariantsTest {
           }
           throw new IllegalStateException("no step holds: " + run);
         });
-    String from = api.get("/runs/" + test).path("steps").path(0).path("detail").asText();
-    int used = Integer.parseInt(from.replaceFirst("from point (\\d+) .*", "$1"));
+    int point = pointOf(test);
     JsonNode later =
         journey.await(
             "more points than are kept",
-            w -> numbers(w).stream().mapToInt(n -> n).max().orElseThrow() >= used + 8);
-    assertTrue(numbers(later).contains(used), numbers(later).toString());
+            w -> numbers(w).stream().mapToInt(n -> n).max().orElseThrow() >= point + 8);
+    assertTrue(numbers(later).contains(point), numbers(later).toString());
     assertTrue(numbers(later).size() <= 8, numbers(later).toString());
     api.post("/runs/" + test + "/finish", null);
-    journey.await("the point is thinned", w -> !numbers(w).contains(used));
+    journey.await("the point is thinned", w -> !numbers(w).contains(point));
     assertEquals("done", api.get("/runs/" + test).path("state").asText());
+  }
+
+  /** The number of the point that a test cloned. */
+  private static int pointOf(String test) {
+    for (JsonNode step : api.get("/runs/" + test).path("steps")) {
+      if (step.path("name").asText().equals("clone")) {
+        return Integer.parseInt(
+            step.path("detail").asText().replaceFirst("from point (\\d+) .*", "$1"));
+      }
+    }
+    throw new IllegalStateException("nothing was cloned");
   }
 
   @Test

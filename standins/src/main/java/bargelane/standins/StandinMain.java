@@ -22,7 +22,7 @@ public final class StandinMain implements Callable<Integer> {
   @Option(
       names = "--seed",
       required = true,
-      description = "Name of a shipped seed (estate, cloud), or a YAML file.")
+      description = "Name of a shipped seed (estate, cloud, fenwater), or a YAML file.")
   private String seed;
 
   @Option(

@@ -333,6 +333,10 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
         true,
         "The address of a site can't be used from here.",
         "Add the site first, by its name, with the address that it has from here."),
+    POWER_DIFFERS(
+        false,
+        "A machine that is off at its source is started when it lands, or one that runs is not.",
+        "Say with the setting power which of them it is to be."),
     PASS_FAILING(true, "The last passes failed.", "See what the last pass says, and mend that."),
     EXPOSURE_OVER_RPO(
         true,
@@ -393,6 +397,15 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
           || this == STORAGE_UNKNOWN
           || this == DISK_TOO_LARGE
           || this == FIRST_DISK_LEFT_OUT;
+    }
+
+    /** Whether it is about what becomes of a machine as it lands, and of no account afterwards. */
+    public boolean ofLanding() {
+      return this == POWER_DIFFERS
+          || this == DISK_CARRIED
+          || this == CARRIED_MISSING
+          || this == CARRIED_UNFIT
+          || this == CARRIED_BEHIND;
     }
 
     /** The stable form: lower case with dashes. */

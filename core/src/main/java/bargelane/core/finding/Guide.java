@@ -99,6 +99,7 @@ public record Guide(Who who, List<Action> actions) {
           ADDRESS_RESERVED,
           ADDRESS_TAKEN,
           DISK_TOO_LARGE,
+          POWER_DIFFERS,
           RULES_DIFFER,
           NAME_REFUSED,
           ZONE_UNKNOWN,

@@ -30,6 +30,9 @@ public record CarriedDisk(int number, Inventory.Disk disk, String volume, Durati
   /** What is allowed unless it is decided. */
   public static final Duration USUAL = Duration.ofMinutes(15);
 
+  /** What the clocks of two sites may differ by, as the check of a site allows. */
+  public static final Duration CLOCKS = Duration.ofSeconds(2);
+
   /**
    * What is to be known of it beforehand, by what the target told when it was scanned last.
    *
@@ -111,6 +114,15 @@ public record CarriedDisk(int number, Inventory.Disk disk, String volume, Durati
     CarriedVolume there = arrives.get();
     if (there.asOf() == null) {
       return Optional.of(volume + " of " + target + " holds no whole disk yet");
+    }
+    if (there.asOf().isAfter(there.seenAt().plus(CLOCKS))) {
+      return Optional.of(
+          volume
+              + " of "
+              + target
+              + " is told as of "
+              + there.asOf().truncatedTo(ChronoUnit.SECONDS)
+              + ", which is still to come: the storage system's clock is ahead");
     }
     if (there.bytes() < disk.bytes()) {
       return Optional.of(

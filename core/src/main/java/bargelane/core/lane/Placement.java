@@ -12,6 +12,8 @@ import java.util.List;
  * @param licence how its system is licensed there; empty where that is not said
  * @param bootProtection whether only a signed system is started
  * @param ingress what is let in there; null for the same as at the source
+ * @param keptOff whether it is kept off when it has landed
+ * @param carried what a storage system fills of its disks there, in their order
  */
 public record Placement(
     String size,
@@ -21,17 +23,20 @@ public record Placement(
     String name,
     String licence,
     boolean bootProtection,
-    List<Ingress> ingress) {
+    List<Ingress> ingress,
+    boolean keptOff,
+    List<String> carried) {
 
   /** What was stored before these could be said has none of them. */
   public Placement {
     name = name == null ? "" : name;
     licence = licence == null ? "" : licence;
+    carried = carried == null ? List.of() : List.copyOf(carried);
   }
 
   /** A place where nothing is said but size, networks, storages and zone. */
   public Placement(String size, List<PlacedNic> nics, List<String> storages, String zone) {
-    this(size, nics, storages, zone, "", "", false, null);
+    this(size, nics, storages, zone, "", "", false, null, false, List.of());
   }
 
   /** What is let in, of a machine that lets this in at its source. */
@@ -41,7 +46,23 @@ public record Placement(
 
   /** The same place with other cards. */
   public Placement with(List<PlacedNic> other) {
-    return new Placement(size, other, storages, zone, name, licence, bootProtection, ingress);
+    return new Placement(
+        size, other, storages, zone, name, licence, bootProtection, ingress, keptOff, carried);
+  }
+
+  /** The same place with what is carried. */
+  Placement carrying(List<CarriedDisk> disks) {
+    return new Placement(
+        size,
+        nics,
+        storages,
+        zone,
+        name,
+        licence,
+        bootProtection,
+        ingress,
+        keptOff,
+        disks.stream().map(CarriedDisk::volume).toList());
   }
 
   /** The name at the target of a machine that is called so at its source. */

@@ -42,6 +42,7 @@ final class Placing {
   String called = "";
   String licence = "";
   boolean protection;
+  boolean keptOff;
 
   /** None is said: the same as at the source. */
   List<Inventory.Ingress> ingress;
@@ -103,7 +104,9 @@ final class Placing {
             called.equals(name) ? "" : called,
             licence,
             protection,
-            ingress),
+            ingress,
+            keptOff,
+            carried.stream().map(CarriedDisk::volume).toList()),
         List.copyOf(decided),
         List.copyOf(findings),
         List.copyOf(carried));
@@ -116,6 +119,7 @@ final class Placing {
     checkNames();
     checkZone();
     checkLicence();
+    checkPower();
     ingress = machine(Setting.INGRESS).flatMap(IngressRules::read).orElse(null);
     subnets();
     storages();
@@ -216,6 +220,24 @@ final class Placing {
           Code.LICENCE_REFUSED,
           shores.targetName() + " has no licence " + chosen.get() + " for " + m.facts().os(),
           set(WHOSE_LICENCE + offered, Setting.LICENCE, offered.get(0)),
+          Who.ENGINEER);
+    }
+  }
+
+  private void checkPower() {
+    Optional<String> power = machine(Setting.POWER);
+    keptOff = power.equals(Optional.of(Rules.OFF));
+    if (keptOff && m.facts().on()) {
+      find(
+          Code.POWER_DIFFERS,
+          "it runs at its source, and is not started when it has landed",
+          set("have it started", Setting.POWER, Rules.ON),
+          Who.ENGINEER);
+    } else if (power.isEmpty() && !m.facts().on()) {
+      find(
+          Code.POWER_DIFFERS,
+          "it is off at its source, and is started when it has landed",
+          set("leave it off there, or say that it is to be on", Setting.POWER, Rules.OFF),
           Who.ENGINEER);
     }
   }

@@ -42,14 +42,25 @@ public final class Preflight {
       return of.facts();
     }
 
-    /** The same, telling more. */
-    private Result with(List<Finding> more, List<CarriedDisk> disks) {
+    /** The same of a machine that is at the target, without what was to be known before. */
+    public Result landed() {
       return new Result(
           of,
           placement,
           decided,
+          findings.stream().filter(f -> !f.code().ofLanding()).toList(),
+          carried);
+    }
+
+    /** The same, telling more. */
+    private Result with(List<Finding> more, List<CarriedDisk> disks) {
+      List<CarriedDisk> all = Stream.concat(carried.stream(), disks.stream()).toList();
+      return new Result(
+          of,
+          placement.carrying(all),
+          decided,
           Stream.concat(findings.stream(), more.stream()).toList(),
-          Stream.concat(carried.stream(), disks.stream()).toList());
+          all);
     }
 
     /** Whether a disk of the machine is not copied. */
@@ -231,9 +242,8 @@ public final class Preflight {
    *
    * @param all the same machine with all disks that it has
    * @param left the places of those that are not copied
-   * @param landed whether it runs at the target: what was carried there is a disk like others then
    */
-  public Result leaving(Result copied, LaneMachine all, List<Integer> left, boolean landed) {
+  public Result leaving(Result copied, LaneMachine all, List<Integer> left) {
     Result told = copied;
     for (int i : left) {
       Optional<CarriedDisk> carried = rules.carried(all, i);
@@ -242,14 +252,12 @@ public final class Preflight {
               carried
                   .map(
                       d ->
-                          landed
-                              ? List.<Finding>of()
-                              : d.findings(
-                                  shores.lane(),
-                                  all.facts().name(),
-                                  copied.placement().nameOf(all.facts().name()),
-                                  target,
-                                  shores.targetName()))
+                          d.findings(
+                              shores.lane(),
+                              all.facts().name(),
+                              copied.placement().nameOf(all.facts().name()),
+                              target,
+                              shores.targetName()))
                   .orElseGet(
                       () ->
                           List.of(

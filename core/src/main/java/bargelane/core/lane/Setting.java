@@ -38,6 +38,8 @@ public enum Setting implements Worded {
   LICENCE("licence", MACHINE, WAVE, LABEL, LANE),
   /** {@code on} or {@code off}: whether only a signed system is started. */
   BOOT_PROTECTION("boot-protection", MACHINE, WAVE, LABEL, LANE),
+  /** {@code on} or {@code off}: whether it is started when it has landed. */
+  POWER("power", MACHINE, WAVE, LABEL, LANE),
   /** What is let in to the machine; see {@link IngressRules}. */
   INGRESS("ingress", MACHINE, LABEL),
   /** A group whose machines are in different zones. */

@@ -71,6 +71,9 @@ public record Proof(
     if (placement.bootProtection() != now.placement.bootProtection()) {
       changed.add("boot protection");
     }
+    if (!placement.carried().equals(now.placement.carried())) {
+      changed.add("the disks that are carried");
+    }
     if (!Objects.equals(placement.ingress(), now.placement.ingress())) {
       changed.add("what is let in");
     }

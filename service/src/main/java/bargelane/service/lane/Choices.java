@@ -64,6 +64,7 @@ final class Choices {
       case BOOT_PROTECTION -> target.map(Choices::protection).orElse(List.of());
       case ADDRESS -> List.of("keep", "keep-or-choose", "choose", "platform");
       case ROLE_OF_DISK -> Rules.ROLES;
+      case POWER -> Decisions.SWITCH;
       case COPY ->
           Stream.concat(
                   Decisions.SWITCH.stream(),

@@ -280,6 +280,7 @@ final class Decisions {
               "ingress-unknown", target + " does not filter what comes in", "leave it out");
         }
       }
+      case POWER -> fixed(setting, value, SWITCH);
       case COPY -> copy(scope, value);
       case CARRIED_WITHIN -> {
         try {

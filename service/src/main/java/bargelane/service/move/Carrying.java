@@ -26,6 +26,7 @@ import java.time.Duration;
 import java.time.Instant;
 import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -39,9 +40,6 @@ import java.util.Optional;
  * <p>Cost: a question to the platform for each such disk, and nothing where there is none.
  */
 final class Carrying {
-
-  /** What the clocks of two sites may differ by, as the check of a site allows. */
-  private static final Duration CLOCKS = Duration.ofSeconds(2);
 
   private final Services services;
   private final Moves moves;
@@ -135,6 +133,16 @@ final class Carrying {
   /** Fails where what arrives at a side can't be a disk of its machine. */
   void fit(Work w, Side side) {
     String site = moves.state(w).site(side).name;
+    Map<String, String> first = new HashMap<>();
+    for (CarriedDisk d : arriving(w, side).values().stream().flatMap(List::stream).toList()) {
+      String other = first.putIfAbsent(d.volume(), d.disk().volume());
+      if (other != null && !other.equals(d.disk().volume())) {
+        throw new RunFailure(
+            Code.CARRIED_UNFIT.text(),
+            "volume " + d.volume() + " is to be both disk " + other + " and " + d.disk().volume(),
+            "name another volume for one of them on the lane; no machine was stopped");
+      }
+    }
     each(
         w,
         side,
@@ -199,7 +207,8 @@ final class Carrying {
     if (arriving(w, side).isEmpty()) {
       return Outcome.done("no disk is carried");
     }
-    Instant from = w.once(MoveNotes.OFF_AT, () -> services.clock().instant()).plus(CLOCKS);
+    Instant from =
+        w.once(MoveNotes.OFF_AT, () -> services.clock().instant()).plus(CarriedDisk.CLOCKS);
     String site = moves.state(w).site(side).name;
     List<String> waiting = new ArrayList<>();
     each(
@@ -249,7 +258,7 @@ final class Carrying {
                 .carried(volume)
                 .map(CarriedVolume::asOf)
                 .orElse(Instant.MIN);
-        if (asOf.isAfter(off.get().plus(CLOCKS))) {
+        if (asOf.isAfter(off.get().plus(CarriedDisk.CLOCKS))) {
           throw new RunFailure(
               "carried-since",
               m.name
@@ -349,8 +358,20 @@ final class Carrying {
     return all;
   }
 
-  /** For a dossier: what was carried, and the instant that it was of. */
+  /** For a dossier: what was carried, with the instant that it was of, and what was left out. */
   void tell(Work w, Map<String, Object> record) {
+    List<String> left = new ArrayList<>();
+    for (MemberEntity m : moves.state(w).members) {
+      Map<String, String> carried =
+          new LinkedHashMap<>(TowState.berth(m, Side.AWAY).map(Berth::carried).orElse(Map.of()));
+      carried.putAll(volumes(w, m));
+      leftOut(m).stream()
+          .filter(v -> !carried.containsKey(v))
+          .forEach(v -> left.add(m.name + "/" + v));
+    }
+    if (!left.isEmpty()) {
+      record.put("leftOut", left);
+    }
     Map<String, Instant> arrived = w.get(MoveNotes.ARRIVED).orElse(Map.of());
     if (!arrived.isEmpty()) {
       Map<String, String> told = new LinkedHashMap<>();

@@ -174,6 +174,7 @@ final class CutoverRun implements RunKind {
     record.put("point", point.number);
     record.put("asOf", point.asOf.toString());
     carrying.tell(w, record);
+    landings.tell(w, record);
     record.put("lastPassBytesSent", point.sent);
     record.put("stoppedAt", stopped.toString());
     record.put("healthyAt", up.toString());

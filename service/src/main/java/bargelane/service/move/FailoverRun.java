@@ -241,6 +241,7 @@ final class FailoverRun implements RunKind {
     record.put("point", point.number);
     record.put("asOf", point.asOf.toString());
     carrying.tell(w, record);
+    landings.tell(w, record);
     record.put("exposureSeconds", w.need(MoveNotes.EXPOSURE_SECONDS));
     record.put("healthyAt", up.toString());
     record.put("rtoSeconds", Duration.between(begun, up).toMillis() / 1000.0);

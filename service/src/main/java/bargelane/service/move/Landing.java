@@ -1,6 +1,7 @@
 package bargelane.service.move;
 
 import bargelane.core.lane.Placement;
+import bargelane.core.lane.Preflight;
 import bargelane.core.replication.LegState;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
@@ -28,6 +29,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.stream.Stream;
 import org.hibernate.Session;
 
@@ -334,9 +336,45 @@ final class Landing {
     return steps;
   }
 
+  /** Members whose machines are not started when they have landed, as it was when it was asked. */
+  private Set<String> keptOff(Work w) {
+    return w.once(
+            MoveNotes.KEPT_OFF,
+            () -> {
+              TowState state = moves.state(w);
+              List<Preflight.Result> places = services.db().tx(s -> Plans.place(s, state));
+              Map<String, Boolean> off = new LinkedHashMap<>();
+              for (int i = 0; i < places.size(); i++) {
+                if (places.get(i).placement().keptOff()) {
+                  off.put(state.members.get(i).id, true);
+                }
+              }
+              return off;
+            })
+        .keySet();
+  }
+
+  /** For a dossier: which machines were not started. */
+  void tell(Work w, Map<String, Object> record) {
+    Set<String> off = keptOff(w);
+    if (!off.isEmpty()) {
+      record.put(
+          "keptOff",
+          moves.state(w).members.stream()
+              .filter(m -> off.contains(m.id))
+              .map(m -> m.name)
+              .toList());
+    }
+  }
+
   private Outcome startRank(Work w, Side side, int rank) {
     TowState state = moves.state(w);
     Compute compute = moves.compute(state, side);
+    Set<String> off = keptOff(w);
+    Map<String, String> machines = w.need(MoveNotes.MACHINES);
+    state.ofRank(rank).stream()
+        .filter(m -> off.contains(m.id))
+        .forEach(m -> compute.unfence(machines.get(m.id)));
     Outcome outcome =
         moves
             .starts()
@@ -345,7 +383,8 @@ final class Landing {
                 state,
                 side,
                 rank,
-                w.need(MoveNotes.MACHINES),
+                machines,
+                off,
                 compute,
                 id -> {
                   compute.unfence(id);

@@ -63,6 +63,12 @@ final class MoveNotes {
   /** Sides of volumes that were taken off a machine, by volume. */
   static final Note<Map<String, Side>> SET_ASIDE = Note.each("setAside", Side.class);
 
+  /** Whether a member's machine ran when the run stopped it. */
+  static final Note<Map<String, Boolean>> RAN = Note.each("ran", Boolean.class);
+
+  /** Whether a member's machine is kept off when it has landed. */
+  static final Note<Map<String, Boolean>> KEPT_OFF = Note.each("keptOff", Boolean.class);
+
   /** Disks that a storage system carries to where the run starts machines, by member. */
   static final Note<Map<String, List<CarriedDisk>>> CARRIED =
       Note.eachAsText("carried", new TypeReference<>() {});

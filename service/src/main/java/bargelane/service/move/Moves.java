@@ -38,6 +38,7 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 import java.util.stream.Collectors;
+import java.util.stream.Stream;
 import org.hibernate.LockMode;
 
 /**
@@ -230,6 +231,9 @@ final class Moves {
           STOPS,
           m -> {
             String id = TowState.berth(m, side).orElseThrow().platformId();
+            if (w.notes().get(MoveNotes.RAN, m.id).isEmpty()) {
+              w.put(MoveNotes.RAN, m.id, compute.machine(id).on());
+            }
             w.put(MoveNotes.STOPPED, m.id, true);
             compute.stop(id);
             compute.fence(id);
@@ -242,9 +246,11 @@ final class Moves {
 
   /**
    * Takes the fence away and starts every machine at a side, first rank first, until they answer.
+   *
+   * @param ran whether each did, by member, where that was seen; one that did not stays off
    */
-  Outcome start(Work w, Side side) {
-    return start(w, side, state(w).members);
+  Outcome start(Work w, Side side, Map<String, Boolean> ran) {
+    return start(w, side, state(w).members, ran);
   }
 
   /** Starts again those that this run may have stopped at a side, should it be there. */
@@ -260,13 +266,16 @@ final class Moves {
     if (lost.isPresent()) {
       return Outcome.done(state.site(side).name + " was declared lost by " + lost.get());
     }
-    return start(w, side, members);
+    return start(w, side, members, w.get(MoveNotes.RAN).orElse(Map.of()));
   }
 
-  private Outcome start(Work w, Side side, List<MemberEntity> members) {
+  private Outcome start(Work w, Side side, List<MemberEntity> members, Map<String, Boolean> ran) {
     TowState state = state(w);
     Compute compute = compute(state, side);
-    Set<String> wanted = members.stream().map(m -> m.id).collect(Collectors.toSet());
+    List<MemberEntity> off = members.stream().filter(m -> !ran.getOrDefault(m.id, true)).toList();
+    off.forEach(m -> compute.unfence(TowState.berth(m, side).orElseThrow().platformId()));
+    List<MemberEntity> on = members.stream().filter(m -> !off.contains(m)).toList();
+    Set<String> wanted = on.stream().map(m -> m.id).collect(Collectors.toSet());
     for (int rank : state.ranks()) {
       List<MemberEntity> ofRank =
           state.ofRank(rank).stream().filter(m -> wanted.contains(m.id)).toList();
@@ -283,8 +292,20 @@ final class Moves {
         }
       }
     }
-    return Outcome.done(
-        "running: " + String.join(", ", members.stream().map(m -> m.name).toList()));
+    return Outcome.done(named("running", on, "off as before", off));
+  }
+
+  /** Two lists of machines, as {@code running: a, b; off as before: c}; none where it is empty. */
+  static String named(
+      String what, List<MemberEntity> some, String instead, List<MemberEntity> others) {
+    return Stream.of(Map.entry(what, some), Map.entry(instead, others))
+        .filter(e -> !e.getValue().isEmpty())
+        .map(
+            e ->
+                e.getKey()
+                    + ": "
+                    + String.join(", ", e.getValue().stream().map(m -> m.name).toList()))
+        .collect(Collectors.joining("; "));
   }
 
   /** The point that is started: asked for by id, or the leg's newest. */

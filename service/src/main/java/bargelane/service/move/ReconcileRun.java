@@ -339,7 +339,7 @@ final class ReconcileRun implements RunKind {
       w.once(MoveNotes.CHOSEN, () -> true);
       return Outcome.done(moves.state(w).site(keep).name + " runs on");
     }
-    Outcome started = w.has(MoveNotes.CHOSEN) ? Outcome.done("") : moves.start(w, keep);
+    Outcome started = w.has(MoveNotes.CHOSEN) ? Outcome.done("") : moves.start(w, keep, Map.of());
     if (started instanceof Outcome.Done) {
       w.makeOnce(
           MoveNotes.CHOSEN,

@@ -20,6 +20,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Optional;
+import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.Consumer;
 import java.util.stream.Collectors;
@@ -44,7 +45,8 @@ final class Starts {
    * Starts the machines of a rank together, and waits until each has answered once. Each is started
    * again as long as it has not: to start one that runs changes nothing.
    *
-   * @param machines those of the rank, and what their ids at the side are by member
+   * @param machines what the ids of the rank's machines are at the side, by member
+   * @param off those that are not started
    * @throws RunFailure if one of them is not to be expected any more
    */
   Outcome together(
@@ -53,10 +55,13 @@ final class Starts {
       Side side,
       int rank,
       Map<String, String> machines,
+      Set<String> off,
       Compute compute,
       Consumer<String> start) {
     Instant begun = w.once(MoveNotes.rank(rank), clock::instant);
-    List<MemberEntity> members = state.ofRank(rank);
+    List<MemberEntity> members =
+        state.ofRank(rank).stream().filter(m -> !off.contains(m.id)).toList();
+    List<MemberEntity> kept = state.ofRank(rank).stream().filter(m -> off.contains(m.id)).toList();
     Map<String, ProbePlan> answered = w.get(MoveNotes.ANSWERED).orElse(Map.of());
     Map<String, String> waits = new ConcurrentHashMap<>();
     Together.each(
@@ -73,7 +78,7 @@ final class Starts {
           }
         });
     return waits.isEmpty()
-        ? Outcome.done("healthy: " + String.join(", ", members.stream().map(m -> m.name).toList()))
+        ? Outcome.done(Moves.named("healthy", members, "kept off", kept))
         : Outcome.waitFor(
             members.stream()
                 .map(m -> waits.get(m.id))

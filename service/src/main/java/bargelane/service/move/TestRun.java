@@ -325,7 +325,8 @@ final class TestRun implements RunKind {
     Compute compute = moves.compute(state, side(w));
     return moves
         .starts()
-        .together(w, state, side(w), rank, w.need(MoveNotes.MACHINES), compute, compute::start);
+        .together(
+            w, state, side(w), rank, w.need(MoveNotes.MACHINES), Set.of(), compute, compute::start);
   }
 
   private Outcome record(Work w) {

@@ -24,6 +24,7 @@ import bargelane.service.run.Step;
 import bargelane.service.run.Work;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 
 /**
@@ -82,8 +83,7 @@ final class UndoRun implements RunKind {
               turning.dropLeg(moves.legId(w));
               return Outcome.done("");
             }),
-        Step.untilDone(
-            "start", "Start the machines where they were", w -> moves.start(w, landed(w).other())),
+        Step.untilDone("start", "Start the machines where they were", this::start),
         new Step("reopen", "Go on with the replication of then", this::reopen));
   }
 
@@ -143,6 +143,11 @@ final class UndoRun implements RunKind {
   private Outcome stop(Work w) {
     carrying.untouched(w, landed(w).other(), Notes.of(landing(w)));
     return moves.stop(w, landed(w));
+  }
+
+  private Outcome start(Work w) {
+    return moves.start(
+        w, landed(w).other(), Notes.of(landing(w)).get(MoveNotes.RAN).orElse(Map.of()));
   }
 
   private Outcome takeBack(Work w) {

@@ -95,6 +95,7 @@ public final class LanePlans {
     Map<String, String> sizes = sizes(s, away.id);
     List<LaneMachine> machines = new ArrayList<>();
     List<String> waves = new ArrayList<>();
+    Set<String> landed = new HashSet<>();
     for (SiteMachines.Row r : known.of(s, home.id)) {
       String id = r.id();
       String[] member = members.get(id);
@@ -110,22 +111,30 @@ public final class LanePlans {
               r.facts(),
               Optional.of(size).filter(x -> !x.isEmpty())));
       waves.add(member == null ? "" : member[2]);
+      if (member != null && !member[4].isEmpty()) {
+        landed.add(id);
+      }
     }
     Rules rules = new Rules(Json.read(lane.plan, LanePlan.class), LaneRuleStore.all(s, lane.id));
     Shores shores = new Ends(s, new Inventories(s), lane, home, away).shores(rules, machines);
     List<Preflight.Result> results = new Preflight("", rules, shores).place(machines);
     List<Placed> placed = new ArrayList<>();
     for (int i = 0; i < results.size(); i++) {
-      placed.add(new Placed(waves.get(i), results.get(i)));
+      Preflight.Result r = results.get(i);
+      placed.add(new Placed(waves.get(i), landed.contains(r.of().id()) ? r.landed() : r));
     }
     return new Plan(lane, rules, placed, shores);
   }
 
-  /** Of machines in open waves: the lane, the wave's id and name, and the size. */
+  /**
+   * Of machines in open waves: the lane, the wave's id and name, the size, and a word where it has
+   * landed.
+   */
   private static Map<String, String[]> members(Session s, String home) {
     Map<String, String[]> members = new HashMap<>();
     s.createNativeQuery(
-            "select m.machine_id, t.lane_id, w.id, w.name, m.size from member m"
+            "select m.machine_id, t.lane_id, w.id, w.name, m.size,"
+                + " case when t.landed then 'landed' else '' end from member m"
                 + " join tow t on t.id = m.tow_id join wave w on w.id = t.wave_id"
                 + " join machine x on x.id = m.machine_id where m.open and x.site_id = :site",
             Object[].class)
@@ -135,7 +144,9 @@ public final class LanePlans {
             r ->
                 members.put(
                     (String) r[0],
-                    new String[] {(String) r[1], (String) r[2], (String) r[3], (String) r[4]}));
+                    new String[] {
+                      (String) r[1], (String) r[2], (String) r[3], (String) r[4], (String) r[5]
+                    }));
     return members;
   }
 

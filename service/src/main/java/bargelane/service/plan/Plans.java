@@ -61,11 +61,11 @@ public final class Plans {
     for (int i = 0; i < places.size(); i++) {
       MemberEntity m = state.members.get(i);
       List<Integer> left = left(state, m);
-      all.add(
+      Preflight.Result place =
           left.isEmpty()
               ? places.get(i)
-              : preflight.leaving(
-                  places.get(i), machine(state, m, state.toldOf(m)), left, state.tow.landed));
+              : preflight.leaving(places.get(i), machine(state, m, state.toldOf(m)), left);
+      all.add(state.tow.landed ? place.landed() : place);
     }
     return all;
   }

@@ -9,6 +9,7 @@ import static org.mockito.Mockito.never;
 import static org.mockito.Mockito.verify;
 import static org.mockito.Mockito.when;
 
+import bargelane.core.lane.CarriedDisk;
 import bargelane.core.lane.Rule;
 import bargelane.core.lane.RuleScope;
 import bargelane.core.lane.Setting;
@@ -25,6 +26,7 @@ import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
 import bargelane.sites.Compute;
 import java.time.Instant;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -63,10 +65,12 @@ class CarryingTest extends MovesFixture {
 
   private void there(Platform at, String volume, long bytes, Instant asOf, String machine) {
     when(at.target.carried(volume))
-        .thenReturn(Optional.of(new CarriedVolume(volume, bytes, "shelf", asOf, machine, now)));
+        .thenReturn(
+            Optional.of(
+                new CarriedVolume(volume, bytes, "shelf", asOf, machine, now.plusSeconds(3600))));
   }
 
-  private String refused(Runnable check) {
+  private static String refused(Runnable check) {
     return assertThrows(RunFailure.class, check::run).code();
   }
 
@@ -80,8 +84,27 @@ class CarryingTest extends MovesFixture {
     assertEquals("carried-unfit", refused(() -> carrying.fit(work(), Side.AWAY)));
     there(away, "mirror", 2 * GIB, now, "other");
     assertEquals("carried-unfit", refused(() -> carrying.fit(work(), Side.AWAY)));
+    there(away, "mirror", 2 * GIB, now.plusSeconds(3603), "");
+    assertEquals(
+        "carried-unfit", refused(() -> carrying.fit(work(), Side.AWAY)), "its clock is ahead");
     there(away, "mirror", 2 * GIB, now, "");
     carrying.fit(work(), Side.AWAY);
+  }
+
+  @Test
+  void oneVolumeIsNoTwoDisks() {
+    Disk disk = new Disk("other", GIB, "shelf");
+    work()
+        .put(
+            MoveNotes.CARRIED,
+            Map.of(
+                "mem",
+                List.of(
+                    new CarriedDisk(1, disk, "mirror", CarriedDisk.USUAL),
+                    new CarriedDisk(
+                        2, new Disk("data", GIB, "shelf"), "mirror", CarriedDisk.USUAL))));
+    there(away, "mirror", 2 * GIB, now, "");
+    assertEquals("carried-unfit", refused(() -> carrying.fit(work(), Side.AWAY)));
   }
 
   @Test
@@ -168,6 +191,18 @@ class CarryingTest extends MovesFixture {
             facts("").with(List.of(new Disk("old-clone", 0, ""), new Disk("former", 0, ""))));
     landing.define(work(), Side.AWAY);
     verify(away.compute).attach("new-1", List.of(CLONE, "mirror"));
+  }
+
+  @Test
+  void aDossierTellsWhatWasNotCopied() {
+    Map<String, Object> record = new HashMap<>();
+    carrying.tell(work(), record);
+    assertEquals(Map.of("leftOut", List.of("ledger/data")), record, "nothing was carried");
+    there(away, "mirror", 2 * GIB, now.plusSeconds(2), "");
+    assertInstanceOf(Outcome.Done.class, carrying.arrived(work(), Side.AWAY));
+    record.clear();
+    carrying.tell(work(), record);
+    assertEquals(Map.of("carriedAsOf", Map.of("mirror", now.plusSeconds(2).toString())), record);
   }
 
   @Test

@@ -17,9 +17,13 @@ import static org.mockito.Mockito.when;
 
 import bargelane.api.ConsoleView;
 import bargelane.core.finding.Action;
+import bargelane.core.lane.Rule;
+import bargelane.core.lane.RuleScope;
+import bargelane.core.lane.Setting;
 import bargelane.core.replication.LegState;
 import bargelane.core.site.Inventory;
 import bargelane.core.wave.ProbePlan;
+import bargelane.service.lane.Lanes;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.LegEntity;
@@ -40,6 +44,7 @@ import java.net.InetAddress;
 import java.net.InetSocketAddress;
 import java.net.ServerSocket;
 import java.nio.charset.StandardCharsets;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -295,6 +300,37 @@ class LandingTest extends MovesFixture {
     order.verify(home.compute).stop("p-1");
     order.verify(home.compute).unfence("p-1");
     order.verify(home.compute).start("p-1");
+  }
+
+  /** What was off before a move is off again when it is backed out, and nobody is kept from it. */
+  @Test
+  void whatWasOffIsNotStartedWhenAMoveIsBackedOut() {
+    when(home.compute.machine("p-1")).thenReturn(facts("vol-0", false));
+    moves.stop(work(), Side.HOME);
+    // Whoever goes on with the run finds it off, as it is then in any case.
+    when(home.compute.machine("p-1")).thenReturn(facts("vol-0", true));
+    moves.stop(work(), Side.HOME);
+    assertEquals(Outcome.done("off as before: ledger"), moves.restart(work(), Side.HOME));
+    verify(home.compute).unfence("p-1");
+    verify(home.compute, never()).start("p-1");
+  }
+
+  @Test
+  void aMachineThatIsKeptOffLandsAndIsNotStarted() {
+    db.run(
+        s ->
+            Lanes.decided(
+                s,
+                "lane",
+                List.of(new Rule(RuleScope.MACHINE, "m-1", Rule.WHOLE, Setting.POWER, "off"))));
+    started("new-1");
+    Step start = landing.startSteps(work(), Side.AWAY).get(0);
+    assertEquals(Outcome.done("kept off: ledger"), start.action().run(work()));
+    verify(away.compute).unfence("new-1");
+    verify(away.compute, never()).start(any());
+    Map<String, Object> record = new HashMap<>();
+    landing.tell(work(), record);
+    assertEquals(Map.of("keptOff", List.of("ledger")), record);
   }
 
   @Test

@@ -111,6 +111,10 @@ public abstract class MovesFixture {
   }
 
   static MachineFacts facts(String volume) {
+    return facts(volume, true);
+  }
+
+  static MachineFacts facts(String volume, boolean on) {
     return new MachineFacts(
         "p-1",
         "ledger",
@@ -118,7 +122,7 @@ public abstract class MovesFixture {
         4096,
         "Debian",
         "uefi",
-        true,
+        on,
         false,
         List.of(new Inventory.Disk(volume, 1L << 30, "shelf")),
         List.of(new Inventory.Nic("net", "10.0.0.7", "")),

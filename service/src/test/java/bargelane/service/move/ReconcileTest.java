@@ -33,6 +33,7 @@ class ReconcileTest extends MovesFixture {
   void failedOver() {
     reconcile = new ReconcileRun(services, moves, turning);
     stands(Side.AWAY, new Berth("new-1", List.of("clone-0"), List.of()));
+    when(away.compute.machine("new-1")).thenReturn(facts("clone-0"));
     when(home.compute.machine(any())).thenReturn(facts("vol-0"));
     when(home.compute.wayIn(any(), anyInt())).thenReturn(new Compute.WayIn("127.0.0.1", 1, true));
     db.run(

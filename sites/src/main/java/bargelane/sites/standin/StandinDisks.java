@@ -59,9 +59,9 @@ final class StandinDisks implements Source, Target {
 
   @Override
   public Optional<CarriedVolume> carried(String volume) {
-    Instant seenAt = clock.instant();
     try {
-      return Optional.of(carried(http.get("/v1/volumes/" + escape(volume) + "/carried"), seenAt));
+      JsonNode told = http.get("/v1/volumes/" + escape(volume) + "/carried");
+      return Optional.of(carried(told, clock.instant()));
     } catch (SiteException e) {
       if (e.code().equals("missing")) {
         return Optional.empty();

@@ -169,8 +169,8 @@ public final class StandinDriver implements SiteDriver {
 
   @Override
   public Inventory inventory() {
-    Instant seenAt = clock.instant();
     JsonNode all = http.get("/v1/inventory");
+    Instant seenAt = clock.instant();
     Map<String, JsonNode> volumes = new LinkedHashMap<>();
     all.path("volumes").forEach(v -> volumes.put(v.path("name").asText(), v));
     List<MachineFacts> machines = list(all.path("machines"), m -> machine(m, volumes));
