@@ -8,6 +8,7 @@ import bargelane.core.lane.Preflight;
 import bargelane.core.lane.Setting;
 import bargelane.core.site.Inventory.CarriedVolume;
 import bargelane.core.site.Inventory.Disk;
+import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.plan.Plans;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.MemberEntity;
@@ -86,16 +87,19 @@ final class Carrying {
     for (MemberEntity m : state.members) {
       Map<String, String> landed =
           TowState.berth(m, Side.AWAY).map(Berth::carried).orElse(Map.of());
-      List<CarriedDisk> disks = new ArrayList<>();
-      List<Disk> told = landed.isEmpty() ? List.of() : state.toldOf(m).disks();
-      for (int i = 0; i < told.size(); i++) {
-        if (landed.containsKey(told.get(i).volume())) {
-          disks.add(new CarriedDisk(i, told.get(i), told.get(i).volume(), CarriedDisk.USUAL));
-        }
+      if (landed.isEmpty()) {
+        continue;
       }
-      if (!disks.isEmpty()) {
-        all.put(m.id, disks);
-      }
+      List<String> order = TowState.berth(m, Side.HOME).map(Berth::all).orElse(List.of());
+      Map<String, Disk> told = new HashMap<>();
+      state.toldOf(m).disks().forEach(d -> told.put(d.volume(), d));
+      all.put(
+          m.id,
+          landed.keySet().stream()
+              .map(v -> told.getOrDefault(v, new Disk(v, 0, "")))
+              .map(
+                  d -> new CarriedDisk(order.indexOf(d.volume()), d, d.volume(), CarriedDisk.USUAL))
+              .toList());
     }
     return all;
   }
@@ -111,28 +115,44 @@ final class Carrying {
   }
 
   private interface Each {
-    void look(MemberEntity m, CarriedDisk disk, Optional<CarriedVolume> there, String called);
+    /**
+     * @param wrong why what arrives can't be the machine's disk
+     */
+    void look(
+        MemberEntity m, CarriedDisk disk, Optional<CarriedVolume> there, Optional<String> wrong);
   }
 
   private void each(Work w, Side side, Each each) {
     TowState state = moves.state(w);
+    String site = state.site(side).name;
     Map<String, List<CarriedDisk>> arriving = arriving(w, side);
     for (MemberEntity m : state.members) {
       List<CarriedDisk> disks = arriving.getOrDefault(m.id, List.of());
-      String called =
-          disks.isEmpty()
-              ? ""
-              : TowState.berth(m, side)
-                  .map(b -> moves.compute(state, side).machine(b.platformId()).name())
-                  .orElse("");
+      if (disks.isEmpty()) {
+        continue;
+      }
+      Optional<MachineFacts> stands =
+          TowState.berth(m, side).map(b -> moves.compute(state, side).machine(b.platformId()));
       Target target = moves.driver(state, side).target();
-      disks.forEach(d -> each.look(m, d, target.carried(d.volume()), called));
+      for (CarriedDisk d : disks) {
+        Optional<CarriedVolume> there = target.carried(d.volume());
+        Optional<String> wrong = d.unfit(there, site, stands.map(MachineFacts::name).orElse(""));
+        each.look(m, d, there, wrong.or(() -> detached(side, d, stands)));
+      }
     }
+  }
+
+  /** A machine comes back to the disks that it has at its source: nobody attaches them again. */
+  private static Optional<String> detached(
+      Side side, CarriedDisk d, Optional<MachineFacts> stands) {
+    return stands
+        .filter(f -> side == Side.HOME)
+        .filter(f -> f.disks().stream().noneMatch(x -> x.volume().equals(d.volume())))
+        .map(f -> d.volume() + " is no disk of " + f.name() + " any more: attach it again");
   }
 
   /** Fails where what arrives at a side can't be a disk of its machine. */
   void fit(Work w, Side side) {
-    String site = moves.state(w).site(side).name;
     Map<String, String> first = new HashMap<>();
     for (CarriedDisk d : arriving(w, side).values().stream().flatMap(List::stream).toList()) {
       String other = first.putIfAbsent(d.volume(), d.disk().volume());
@@ -146,19 +166,18 @@ final class Carrying {
     each(
         w,
         side,
-        (m, disk, there, called) ->
-            disk.unfit(there, site, called)
-                .ifPresent(
-                    why -> {
-                      throw new RunFailure(
-                          (there.isEmpty() ? Code.CARRIED_MISSING : Code.CARRIED_UNFIT).text(),
-                          m.name
-                              + ": disk "
-                              + disk.disk().volume()
-                              + " is carried by the storage system, and "
-                              + why,
-                          "see to it in the storage system; no machine was stopped");
-                    }));
+        (m, disk, there, wrong) ->
+            wrong.ifPresent(
+                why -> {
+                  throw new RunFailure(
+                      (there.isEmpty() ? Code.CARRIED_MISSING : Code.CARRIED_UNFIT).text(),
+                      m.name
+                          + ": disk "
+                          + disk.disk().volume()
+                          + " is carried by the storage system, and "
+                          + why,
+                      "see to it in the storage system; no machine was stopped");
+                }));
   }
 
   /** Fails where what has arrived is of another instant than a point, by more than is allowed. */
@@ -167,7 +186,7 @@ final class Carrying {
     each(
         w,
         side,
-        (m, disk, there, called) -> {
+        (m, disk, there, wrong) -> {
           Instant asOf = there.orElseThrow().asOf();
           Duration apart = CarriedDisk.apart(asOf, point.asOf);
           if (apart.compareTo(disk.within()) > 0) {
@@ -209,15 +228,13 @@ final class Carrying {
     }
     Instant from =
         w.once(MoveNotes.OFF_AT, () -> services.clock().instant()).plus(CarriedDisk.CLOCKS);
-    String site = moves.state(w).site(side).name;
     List<String> waiting = new ArrayList<>();
     each(
         w,
         side,
-        (m, disk, there, called) -> {
-          Optional<String> unfit = disk.unfit(there, site, called);
-          if (unfit.isPresent()) {
-            waiting.add(m.name + ": " + unfit.get());
+        (m, disk, there, wrong) -> {
+          if (wrong.isPresent()) {
+            waiting.add(m.name + ": " + wrong.get());
           } else if (there.orElseThrow().asOf().isBefore(from)) {
             waiting.add(
                 m.name
@@ -300,7 +317,7 @@ final class Carrying {
     each(
         w,
         side,
-        (m, disk, there, called) -> {
+        (m, disk, there, wrong) -> {
           String name = VolumeNames.carried(w.runId(), m, disk.number());
           String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "volume", name);
           String storage = there.map(CarriedVolume::storage).orElse("");

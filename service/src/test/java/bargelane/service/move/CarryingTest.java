@@ -238,10 +238,23 @@ class CarryingTest extends MovesFixture {
     when(home.target.carried("data")).thenReturn(Optional.empty());
     assertEquals("carried-missing", refused(() -> carrying.fit(work(), Side.HOME)));
     there(home, "data", 2 * GIB, now.minusSeconds(9), "ledger");
+    assertEquals(
+        "carried-unfit", refused(() -> carrying.fit(work(), Side.HOME)), "it was detached there");
+    when(home.compute.machine("p-1"))
+        .thenReturn(
+            facts("").with(List.of(new Disk("vol-0", GIB, ""), new Disk("data", 2 * GIB, ""))));
     carrying.fit(work(), Side.HOME);
     assertInstanceOf(Outcome.Wait.class, carrying.arrived(work(), Side.HOME));
     there(home, "data", 2 * GIB, now.plusSeconds(9), "ledger");
     assertInstanceOf(Outcome.Done.class, carrying.arrived(work(), Side.HOME));
+  }
+
+  /** Whatever the last scan told of the machine at its source. */
+  @Test
+  void whatWasLandedWithIsAskedForThoughTheSourceTellsOfItNoMore() {
+    landed();
+    db.run(s -> s.find(MachineEntity.class, "m-1").facts = Json.text(facts("vol-0")));
+    assertEquals("carried-missing", refused(() -> carrying.fit(work(), Side.HOME)));
   }
 
   @Test
