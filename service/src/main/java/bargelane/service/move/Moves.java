@@ -232,7 +232,9 @@ final class Moves {
           m -> {
             String id = TowState.berth(m, side).orElseThrow().platformId();
             if (w.notes().get(MoveNotes.RAN, m.id).isEmpty()) {
-              w.put(MoveNotes.RAN, m.id, compute.machine(id).on());
+              // One that a version before has stopped is taken for one that ran.
+              boolean stopped = w.notes().get(MoveNotes.STOPPED, m.id).isPresent();
+              w.put(MoveNotes.RAN, m.id, stopped || compute.machine(id).on());
             }
             w.put(MoveNotes.STOPPED, m.id, true);
             compute.stop(id);

@@ -316,6 +316,16 @@ class LandingTest extends MovesFixture {
   }
 
   @Test
+  void whatAVersionBeforeHasStoppedIsStartedWhenTheMoveIsBackedOut() {
+    work().put(MoveNotes.STOPPED, "mem", true);
+    when(home.compute.machine("p-1")).thenReturn(facts("vol-0", false));
+    moves.stop(work(), Side.HOME);
+    when(home.compute.wayIn(any(), anyInt())).thenReturn(new Compute.WayIn("127.0.0.1", 1, true));
+    moves.restart(work(), Side.HOME);
+    verify(home.compute).start("p-1");
+  }
+
+  @Test
   void aMachineThatIsKeptOffLandsAndIsNotStarted() {
     db.run(
         s ->
