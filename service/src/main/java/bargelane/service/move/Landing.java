@@ -3,7 +3,6 @@ package bargelane.service.move;
 import bargelane.core.lane.Placement;
 import bargelane.core.lane.Preflight;
 import bargelane.core.replication.LegState;
-import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.service.plan.Plans;
 import bargelane.service.replication.Berth;
@@ -42,11 +41,13 @@ final class Landing {
   private final Services services;
   private final Moves moves;
   private final Carrying carrying;
+  private final DiskOrder order;
 
   Landing(Services services, Moves moves, Carrying carrying) {
     this.services = services;
     this.moves = moves;
     this.carrying = carrying;
+    this.order = new DiskOrder(moves);
   }
 
   String cloneName(Work w, MemberEntity m, int disk) {
@@ -155,7 +156,7 @@ final class Landing {
         if (w.notes().get(MoveNotes.PREVIOUS, m.id).isEmpty()) {
           w.put(MoveNotes.PREVIOUS, m.id, berth.get());
         }
-        List<String> stay = staying(berth.get(), side, disks.size());
+        List<String> stay = DiskOrder.staying(berth.get(), side, disks.size());
         setAside(
             state,
             side,
@@ -165,7 +166,8 @@ final class Landing {
             w);
         compute.attach(
             berth.get().platformId(),
-            having(w, m, side, berth, order(w, state, side, m, berth.get()), disks, stay));
+            DiskOrder.having(
+                w, m, side, berth, order.before(w, state, side, m, berth.get()), disks, stay));
         w.put(MoveNotes.MACHINES, m.id, berth.get().platformId());
       } else {
         Placement placement = results.get(i).placement();
@@ -174,7 +176,7 @@ final class Landing {
         }
         String name = called(w, m);
         String owner = services.ledger().plan(state.siteId(side), w.subjectId(), "machine", name);
-        List<String> all = having(w, m, side, berth, List.of(), disks, List.of());
+        List<String> all = DiskOrder.having(w, m, side, berth, List.of(), disks, List.of());
         String id = compute.define(spec(name, owner, m, Plans.facts(state, m), placement, all));
         w.put(MoveNotes.MACHINES, m.id, id);
       }
@@ -182,112 +184,11 @@ final class Landing {
     return Outcome.done(String.join(", ", state.members.stream().map(m -> m.name).toList()));
   }
 
-  /**
-   * Disks that a machine has at its source beyond those that come back: they never left, since the
-   * point that landed elsewhere was older than they are.
-   */
-  private static List<String> staying(Berth berth, Side side, int back) {
-    List<String> disks = berth.disks();
-    return side == Side.HOME && back < disks.size() ? disks.subList(back, disks.size()) : List.of();
-  }
-
-  /** Volumes that a machine has before this run gives it others, in its order. */
-  private List<String> order(Work w, TowState state, Side side, MemberEntity m, Berth berth) {
-    Optional<List<String>> noted = w.notes().get(MoveNotes.ORDER, m.id);
-    if (noted.isPresent()) {
-      return noted.get();
-    }
-    List<String> now =
-        moves.compute(state, side).machine(berth.platformId()).disks().stream()
-            .map(Inventory.Disk::volume)
-            .toList();
-    List<String> order =
-        now.containsAll(berth.disks())
-            ? now
-            : berth.all().stream()
-                .filter(v -> berth.disks().contains(v) || now.contains(v))
-                .toList();
-    w.put(MoveNotes.ORDER, m.id, order);
-    return order;
-  }
-
-  /**
-   * What a machine has when its disks come back, each in the place of the one that it follows. What
-   * is not copied stays where it is.
-   *
-   * @param order what it has before
-   * @param copied those of it that are copied
-   * @param back the disks that come back
-   * @param stay those that are copied and never left
-   */
-  static List<String> attached(
-      List<String> order, List<String> copied, List<String> back, List<String> stay) {
-    List<String> all = new ArrayList<>();
-    for (String volume : order) {
-      int disk = copied.indexOf(volume);
-      if (disk >= 0 && disk < back.size()) {
-        all.add(back.get(disk));
-      } else if (disk < 0 || stay.contains(volume)) {
-        all.add(volume);
-      }
-    }
-    all.addAll(back.subList(Math.min(back.size(), copied.size()), back.size()));
-    return all;
-  }
-
-  /**
-   * All that a machine has after a landing: clones, what stays, and what a storage system carried.
-   *
-   * @param before its berth there; none if it is made
-   * @param order what it has before
-   */
-  private static List<String> having(
-      Work w,
-      MemberEntity m,
-      Side side,
-      Optional<Berth> before,
-      List<String> order,
-      List<String> clones,
-      List<String> stay) {
-    Map<String, String> carried = side == Side.AWAY ? Carrying.volumes(w, m) : Map.of();
-    List<String> all =
-        before
-            .map(b -> attached(withoutFormer(order, b, carried), b.disks(), clones, stay))
-            .orElse(clones);
-    return carried.isEmpty() ? all : withCarried(m, all, clones, carried);
-  }
-
-  /** Without what was carried to a machine at its landing before, and is not any more. */
-  private static List<String> withoutFormer(
-      List<String> order, Berth before, Map<String, String> carried) {
-    return order.stream()
-        .filter(v -> !before.carried().containsValue(v) || carried.containsValue(v))
-        .toList();
-  }
-
-  /** A machine's disks with those that are carried in their places among its clones. */
-  static List<String> withCarried(
-      MemberEntity m, List<String> all, List<String> clones, Map<String, String> carried) {
-    Berth home = TowState.berth(m, Side.HOME).orElseThrow();
-    Map<String, String> copies = new HashMap<>();
-    for (int i = 0; i < Math.min(clones.size(), home.disks().size()); i++) {
-      copies.put(home.disks().get(i), clones.get(i));
-    }
-    return Carrying.with(all, home.all(), copies, carried);
-  }
-
   /** Gives a machine the disks again that it had before a landing. */
   void giveBack(TowState state, Side side, Notes landing, MemberEntity m, Berth before) {
     moves
         .compute(state, side)
         .attach(before.platformId(), landing.get(MoveNotes.ORDER, m.id).orElse(before.all()));
-  }
-
-  /** What a machine had before, without what was attached to it and nobody decided about. */
-  private static List<String> known(Work w, MemberEntity m, Berth before) {
-    return w.notes().get(MoveNotes.ORDER, m.id).orElse(before.all()).stream()
-        .filter(before.all()::contains)
-        .toList();
   }
 
   /** What this run calls a machine where it makes it, whatever the plan says meanwhile. */
@@ -405,7 +306,8 @@ final class Landing {
       List<String> previous = before.map(Berth::disks).orElse(List.of());
       String called = before.map(b -> b.nameOf(m.name)).orElse(called(w, m));
       List<String> clones = cloneNames(w, state, m);
-      List<String> stay = before.map(b -> staying(b, winner, clones.size())).orElse(List.of());
+      List<String> stay =
+          before.map(b -> DiskOrder.staying(b, winner, clones.size())).orElse(List.of());
       List<String> disks = Stream.concat(clones.stream(), stay.stream()).toList();
       if (!previous.equals(disks)) {
         Berth landed =
@@ -414,12 +316,12 @@ final class Landing {
                 disks,
                 previous,
                 called.equals(m.name) ? "" : called,
-                having(
+                DiskOrder.having(
                     w,
                     m,
                     winner,
                     before,
-                    before.map(b -> known(w, m, b)).orElse(List.of()),
+                    before.map(b -> DiskOrder.known(w, m, b)).orElse(List.of()),
                     clones,
                     stay),
                 winner == Side.AWAY ? Carrying.volumes(w, m) : Map.of());

@@ -310,7 +310,7 @@ final class TestRun implements RunKind {
                       m,
                       Plans.facts(state, m),
                       isolated,
-                      Landing.withCarried(
+                      DiskOrder.withCarried(
                           m,
                           landings.cloneNames(w, state, m),
                           landings.cloneNames(w, state, m),
