@@ -8,6 +8,7 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 
 import java.io.IOException;
 import java.nio.ByteBuffer;
+import java.nio.charset.StandardCharsets;
 import java.security.MessageDigest;
 import java.util.HexFormat;
 import java.util.Random;
@@ -155,7 +156,7 @@ class DigestVolumeTest {
     device.write(4096, ByteBuffer.wrap(digest(9)));
     IOException torn = assertThrows(IOException.class, () -> DigestVolume.root(device, GIB));
     assertTrue(torn.getMessage().contains("not whole"), torn.getMessage());
-    device.write(0, ByteBuffer.wrap("format: something else\n".getBytes()));
+    device.write(0, ByteBuffer.wrap("format: something else\n".getBytes(StandardCharsets.UTF_8)));
     assertThrows(IOException.class, () -> DigestVolume.open(device));
     assertThrows(IOException.class, () -> DigestVolume.open(new SparseDevice(4096)));
     assertThrows(

@@ -154,7 +154,7 @@ public final class FaultBatch implements AutoCloseable {
       case STALLED_TARGET -> trouble(target, 8_000 + held, -1, -1, 8_000, -1);
       case FULL_TARGET -> trouble(target, held, -1, 10L * blocks, 0, -1);
       case FULL_SCRATCH -> {
-        source.faults(random.nextInt(3) * BLOCK, -1, 50, -1, "");
+        source.faults((long) random.nextInt(3) * BLOCK, -1, 50, -1, "");
         boolean met = ask(random);
         history.change(random, 6);
         source.noFaults();

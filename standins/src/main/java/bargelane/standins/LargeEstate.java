@@ -77,18 +77,18 @@ final class LargeEstate {
     List<SeedDisk> disks = new ArrayList<>();
     for (int d = 0; d < DISKS; d++) {
       disks.add(
-          new SeedDisk(d == 0 ? "system" : "data-" + d, (20L + i % 9 * 10) << 10, 8, storage));
+          new SeedDisk(d == 0 ? "system" : "data-" + d, (20L + i % 9 * 10L) << 10, 8, storage));
     }
     List<Talk> talks = new ArrayList<>();
     for (int t = 0; t < TALKS; t++) {
       int peer = (int) ((i * 31L + t * 977L + 1) % all);
-      talks.add(new Talk(null, address(peer), 1024 + t, "daemon-" + t, 10 + t * 40L, 4096));
+      talks.add(new Talk(null, address(peer), 1024 + t, "daemon-" + t, 10L + t * 40L, 4096));
     }
     return new SeedMachine(
         "vm-%06d".formatted(100_000 + i),
         name(i),
         cpus,
-        cpus * (i % 3 + 1) * 2048L,
+        (long) cpus * (i % 3 + 1) * 2048L,
         SYSTEMS.get(i % SYSTEMS.size()),
         i % 4 == 0 ? "bios" : "uefi",
         "",

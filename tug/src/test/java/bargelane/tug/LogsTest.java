@@ -13,6 +13,7 @@ import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.LocalDate;
+import java.time.ZoneId;
 import java.util.List;
 import java.util.stream.Stream;
 import org.junit.jupiter.api.Test;
@@ -66,7 +67,7 @@ class LogsTest {
     }
     context.stop();
     assertFalse(packed().isEmpty(), lines + " lines");
-    assertEquals("b.log." + LocalDate.now() + ".0.gz", packed().get(0));
+    assertEquals("b.log." + LocalDate.now(ZoneId.systemDefault()) + ".0.gz", packed().get(0));
     assertTrue(Files.readString(file).isEmpty() || Files.readString(file).contains("of many"));
   }
 

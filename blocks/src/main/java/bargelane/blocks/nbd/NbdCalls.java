@@ -125,8 +125,14 @@ final class NbdCalls implements Closeable {
   private void await(Call call) throws IOException {
     while (true) {
       synchronized (waiting) {
-        while (!call.done && reading) {
-          pause();
+        try {
+          while (!call.done && reading) {
+            waiting.wait();
+          }
+        } catch (InterruptedException e) {
+          Thread.currentThread().interrupt();
+          wire.close();
+          throw new IOException("interrupted while waiting for the disk server", e);
         }
         if (call.done) {
           return;
@@ -145,16 +151,6 @@ final class NbdCalls implements Closeable {
         reading = false;
         waiting.notifyAll();
       }
-    }
-  }
-
-  private void pause() throws IOException {
-    try {
-      waiting.wait();
-    } catch (InterruptedException e) {
-      Thread.currentThread().interrupt();
-      wire.close();
-      throw new IOException("interrupted while waiting for the disk server", e);
     }
   }
 

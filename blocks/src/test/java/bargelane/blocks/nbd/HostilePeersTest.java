@@ -15,6 +15,7 @@ import java.net.StandardProtocolFamily;
 import java.net.UnixDomainSocketAddress;
 import java.nio.ByteBuffer;
 import java.nio.channels.ServerSocketChannel;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
@@ -219,7 +220,7 @@ class HostilePeersTest {
         "garbled",
         wire -> {
           take(wire);
-          wire.write(ByteBuffer.wrap("no reply at all, and long".getBytes()));
+          wire.write(ByteBuffer.wrap("no reply at all, and long".getBytes(StandardCharsets.UTF_8)));
         });
     fails("closed", wire -> wire.write(data(take(wire), true, 4096, (byte) 1, 100).limit(70)));
     fails(
@@ -285,7 +286,8 @@ class HostilePeersTest {
             wire -> {
               Request r = take(wire);
               ByteBuffer error = chunk(r.cookie, true, REPLY_ERROR, 6 + 3).putInt(ENOSPC);
-              wire.write(error.putShort((short) 3).put("bad".getBytes()).flip());
+              wire.write(
+                  error.putShort((short) 3).put("bad".getBytes(StandardCharsets.UTF_8)).flip());
               wire.write(data(take(wire), true, 0, (byte) 5, 1));
               take(wire);
             })) {

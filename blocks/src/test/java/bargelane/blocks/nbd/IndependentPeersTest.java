@@ -22,6 +22,7 @@ import java.net.InetAddress;
 import java.net.ServerSocket;
 import java.net.Socket;
 import java.nio.ByteBuffer;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.security.KeyPair;
@@ -130,7 +131,7 @@ class IndependentPeersTest {
 
   private static String run(String... command) throws Exception {
     Process process = new ProcessBuilder(command).redirectErrorStream(true).start();
-    String said = new String(process.getInputStream().readAllBytes());
+    String said = new String(process.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
     assertTrue(process.waitFor(60, TimeUnit.SECONDS));
     assertEquals(0, process.exitValue(), said);
     return said;
@@ -432,7 +433,7 @@ class IndependentPeersTest {
           new ProcessBuilder("nbdinfo", "nbd://127.0.0.1:" + ours.port() + "/disk")
               .redirectErrorStream(true)
               .start();
-      String said = new String(plain.getInputStream().readAllBytes());
+      String said = new String(plain.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
       assertTrue(plain.waitFor() != 0, said);
       // One that says nothing at all holds nobody else up.
       try (Socket silent = new Socket(InetAddress.getLoopbackAddress(), ours.port());

@@ -13,6 +13,7 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.Arrays;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import org.junit.jupiter.api.Test;
 
@@ -76,7 +77,9 @@ class StartPlanTest extends PlannedGuest {
     RefitPlan alone = uefi("stock/grubx64.efi");
     assertEquals(List.of("/EFI/stock/grubx64.efi > /EFI/BOOT/BOOTX64.EFI"), copies(alone));
     FileEdit made = alone.edits().get(0);
-    assertEquals(FileEdit.digest("MZ, this is stock/grubx64.efi".getBytes()), made.after());
+    assertEquals(
+        FileEdit.digest("MZ, this is stock/grubx64.efi".getBytes(StandardCharsets.UTF_8)),
+        made.after());
     assertEquals("", made.before(), "there is none, and the yard sees to it that there is none");
     assertEquals(
         List.of(
@@ -92,7 +95,10 @@ class StartPlanTest extends PlannedGuest {
   void whatUefiCannotStartIsInTheWay() throws IOException {
     List<String> several = uefi("one/grubx64.efi", "two/grubx64.efi").refused();
     assertTrue(
-        several.get(0).toLowerCase().contains("one of several loaders, /efi/one, /efi/two"),
+        several
+            .get(0)
+            .toLowerCase(Locale.ROOT)
+            .contains("one of several loaders, /efi/one, /efi/two"),
         several + "");
     assertTrue(uefi("stock/kernel.bin").refused().get(0).contains("no EFI system partition has"));
     assertTrue(uefi("stock/shimx64.efi").refused().get(0).contains("no EFI system partition has"));

@@ -181,7 +181,9 @@ final class Takeover {
   /** A site that is known by its name, or as the manifest tells it. */
   private static SiteEntity shore(Session s, Manifest.Shore told, Manifest m, Instant now) {
     List<MachineFacts> machines =
-        told == m.home() ? m.machines().stream().map(Manifest.Machine::facts).toList() : List.of();
+        told.equals(m.home())
+            ? m.machines().stream().map(Manifest.Machine::facts).toList()
+            : List.of();
     return Sites.known(
         s,
         new Sites.Told(

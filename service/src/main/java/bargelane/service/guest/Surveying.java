@@ -89,7 +89,7 @@ public final class Surveying {
     String problem = r.trouble().map(Json::text).orElse(null);
     // A document that says the same may be written in another order.
     if (problem == null || server.problem == null
-        ? problem != server.problem
+        ? problem != null || server.problem != null
         : !r.trouble()
             .get()
             .equals(Json.read(server.problem, bargelane.core.finding.Finding.class))) {

@@ -100,7 +100,9 @@ class PricesAndRulesTest extends AssessmentsFixture {
     assertTrue(
         idle.observed().lines().stream()
             .anyMatch(
-                l -> l.kind().equals("licence") && l.monthly().equals(new BigDecimal("20.00"))),
+                l ->
+                    l.kind().equals("licence")
+                        && l.monthly().compareTo(new BigDecimal("20.00")) == 0),
         "two processors under Atlas");
     assessments.revise(
         "priced",

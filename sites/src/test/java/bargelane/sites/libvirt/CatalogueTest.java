@@ -119,7 +119,7 @@ class CatalogueTest {
     Catalogue.State state = catalogue.read();
     assertEquals(4 * each, state.volumes().size());
     // One revision a change, however often one was applied again.
-    assertEquals(4 * each, state.revision());
+    assertEquals(4L * each, state.revision());
     assertTrue(applied.get() >= 4 * each);
     assertEquals(List.of("catalogue.json", "lock"), left());
   }

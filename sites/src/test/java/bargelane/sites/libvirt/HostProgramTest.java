@@ -14,6 +14,7 @@ import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.node.JsonNodeFactory;
 import com.fasterxml.jackson.databind.node.ObjectNode;
 import java.io.IOException;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
@@ -186,7 +187,8 @@ class HostProgramTest {
     for (ProcessHandle p : running) {
       p.onExit().get(1, TimeUnit.MINUTES);
     }
-    assertArrayEquals("again\n".getBytes(), asked(program, "echo", "again").body());
+    assertArrayEquals(
+        "again\n".getBytes(StandardCharsets.UTF_8), asked(program, "echo", "again").body());
   }
 
   @RepeatedTest(5)
@@ -300,7 +302,7 @@ class HostProgramTest {
   @Test
   void whatAHostSaysAtALoginIsPassedOver() {
     HostProgram greets = behind("echo; echo 'Welcome to hithe.'; exec \"$@\"");
-    assertArrayEquals("x\n".getBytes(), asked(greets, "echo", "x").body());
+    assertArrayEquals("x\n".getBytes(StandardCharsets.UTF_8), asked(greets, "echo", "x").body());
   }
 
   @Test
