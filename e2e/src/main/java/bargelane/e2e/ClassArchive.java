@@ -47,7 +47,7 @@ public final class ClassArchive {
                 directory.resolve("lock"), StandardOpenOption.CREATE, StandardOpenOption.WRITE);
         FileLock alone = channel.lock()) {
       if (alone.isValid() && !archive.current()) {
-        Harness.train(archive, classPath);
+        Harness.train(archive, classPath, directory);
       }
     }
     return archive;

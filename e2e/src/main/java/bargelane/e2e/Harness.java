@@ -4,6 +4,8 @@ import bargelane.api.Trust;
 import bargelane.client.ApiClient;
 import bargelane.service.backup.Backups;
 import bargelane.service.backup.PostgresTools;
+import bargelane.service.node.Entities;
+import bargelane.service.platform.Db;
 import java.io.Closeable;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
@@ -36,12 +38,16 @@ public final class Harness implements Closeable {
   private final Map<String, Process> processes = new HashMap<>();
   private final String classPath;
   private final Function<String, List<String>> options;
+  private final Optional<FirstHomes> homes;
   private String database;
 
-  private Harness(String classPath, Function<String, List<String>> options) throws IOException {
+  private Harness(
+      String classPath, Function<String, List<String>> options, Optional<FirstHomes> homes)
+      throws IOException {
     this.root = root();
     this.classPath = classPath;
     this.options = options;
+    this.homes = homes;
     this.home = Files.createTempDirectory("bargelane");
     // The database's unprivileged user must be able to get to its data.
     Files.setPosixFilePermissions(home, PosixFilePermissions.fromString("rwxr-xr-x"));
@@ -49,8 +55,8 @@ public final class Harness implements Closeable {
   }
 
   /**
-   * A harness whose home is a fresh temporary directory. Its programs start from class archives in
-   * the directory that the property {@code bargelane.archives} names, if it is set.
+   * A harness whose home is a fresh temporary directory. Its programs start from class archives and
+   * first homes in the directory that the property {@code bargelane.archives} names, if it is set.
    */
   public static Harness create() throws IOException {
     String named = System.getProperty("bargelane.archives");
@@ -58,17 +64,42 @@ public final class Harness implements Closeable {
         ClassArchive.jars(
             System.getProperty("surefire.test.class.path", System.getProperty("java.class.path")));
     if (named == null) {
-      return new Harness(classPath, program -> List.of());
+      return new Harness(classPath, program -> List.of(), Optional.empty());
     }
     ClassArchive archive = ClassArchive.of(Path.of(named), classPath);
-    return new Harness(classPath, program -> brief(archive.reading(program)));
+    return new Harness(
+        classPath,
+        program -> brief(archive.reading(program)),
+        Optional.of(new FirstHomes(homesIn(named))));
+  }
+
+  private static Path homesIn(String archives) {
+    return Path.of(archives, "homes");
+  }
+
+  /** Keeps what the database and the simulated platforms have after their first start. */
+  private void keepHomes(FirstHomes kept) throws IOException {
+    database();
+    new Db(database, "bargelane", line("database/password"), Entities.ALL, Entities.migrations())
+        .close();
+    postgres("stop");
+    kept.keep("database", home.resolve("database"));
+    estate("estate").cloud();
+    for (String part : List.of("estate", "cloud")) {
+      kill(part);
+      kept.keep(part, home.resolve(part));
+    }
   }
 
   /**
    * Lets every program do some of its work once, ended in order, so that its archive is written.
    */
-  static void train(ClassArchive archive, String classPath) throws IOException {
-    try (Harness harness = new Harness(classPath, program -> brief(archive.writing(program)))) {
+  static void train(ClassArchive archive, String classPath, Path directory) throws IOException {
+    try (Harness first = new Harness(classPath, program -> brief(List.of()), Optional.empty())) {
+      first.keepHomes(new FirstHomes(homesIn(directory.toString())));
+    }
+    try (Harness harness =
+        new Harness(classPath, program -> brief(archive.writing(program)), Optional.empty())) {
       harness.all();
       new Journey(harness.api(), line -> {}).prepare(harness, 60, 600);
       for (String name : List.copyOf(harness.processes.keySet())) {
@@ -103,13 +134,19 @@ public final class Harness implements Closeable {
   }
 
   public Harness database() throws IOException {
-    database =
-        run(
-            List.of(
-                root.resolve("scripts/postgres").toString(),
-                "start",
-                home.resolve("database").toString()));
+    if (database == null && homes.isPresent()) {
+      homes.get().give("database", home.resolve("database"));
+    }
+    database = postgres("start");
     return this;
+  }
+
+  private String postgres(String verb) throws IOException {
+    return run(
+        List.of(
+            root.resolve("scripts/postgres").toString(),
+            verb,
+            home.resolve("database").toString()));
   }
 
   public Harness estate(String seed) throws IOException {
@@ -149,6 +186,9 @@ public final class Harness implements Closeable {
             runtime.resolve(name.substring(0, 1)).toString());
     if (tls) {
       command.add("--tls");
+    }
+    if (homes.isPresent() && seed.equals(name) && more.length == 0) {
+      homes.get().give(name, home.resolve(name));
     }
     command.addAll(List.of(more));
     spawn(name, command);
@@ -248,7 +288,7 @@ public final class Harness implements Closeable {
     }
   }
 
-  private static String run(List<String> command) throws IOException {
+  static String run(List<String> command) throws IOException {
     Process p = new ProcessBuilder(command).redirectError(ProcessBuilder.Redirect.INHERIT).start();
     String out = new String(p.getInputStream().readAllBytes(), StandardCharsets.UTF_8).strip();
     if (ended(p) != 0) {
@@ -264,13 +304,8 @@ public final class Harness implements Closeable {
 
   /** Ends the database's server and starts it again; whoever used it loses its connections. */
   public void restartDatabase() throws IOException {
-    for (String verb : List.of("stop", "start")) {
-      run(
-          List.of(
-              root.resolve("scripts/postgres").toString(),
-              verb,
-              home.resolve("database").toString()));
-    }
+    postgres("stop");
+    postgres("start");
   }
 
   private static int ended(Process process) throws IOException {
@@ -363,11 +398,7 @@ public final class Harness implements Closeable {
   /** Kills the service, and has its database and its home be lost. */
   public void loseService() throws IOException {
     kill("service");
-    run(
-        List.of(
-            root.resolve("scripts/postgres").toString(),
-            "remove",
-            home.resolve("database").toString()));
+    postgres("remove");
     for (String part : List.of("service", "database")) {
       delete(home.resolve(part));
     }
@@ -397,11 +428,7 @@ public final class Harness implements Closeable {
     for (String name : List.copyOf(processes.keySet())) {
       kill(name);
     }
-    run(
-        List.of(
-            root.resolve("scripts/postgres").toString(),
-            "remove",
-            home.resolve("database").toString()));
+    postgres("remove");
     for (Path tree : List.of(home, runtime)) {
       delete(tree);
     }
