@@ -54,7 +54,7 @@ export function Flight({ member, chosen, onChoose }: Props) {
           rank {member.rank} · {member.size !== '' ? member.size : member.gates.some((g) => g.gate === 'sized' && g.open) ? 'as built' : 'no size yet'}
         </text>
         <text x="0" y="64" fill={palette.text.secondary} fontSize="12">
-          runs at {member.stands}
+          at {member.stands}
         </text>
         {Array.from({ length: member.gates.length + 1 }, (_, i) => (
           <rect key={i} x={i === 0 ? LEFT : gateAt(i - 1)} y={level(i) - 22} width={i === member.gates.length ? 80 : gateAt(i) - (i === 0 ? LEFT : gateAt(i - 1))} height="44" fill={palette.water} opacity={i <= at ? 1 : 0.45} />

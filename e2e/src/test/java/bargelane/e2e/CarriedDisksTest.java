@@ -80,6 +80,14 @@ class CarriedDisksTest {
         Map.of("asOf", asOf == null ? "" : asOf.toString()));
   }
 
+  /** The storage system is told to stop, as in a disaster, and leaves the volume as it is. */
+  private static void end(Platform at, String volume, Instant asOf) throws IOException {
+    at.call(
+        "PUT",
+        "/v1/volumes/" + volume + "/carried",
+        Map.of("asOf", asOf.toString(), "ended", true));
+  }
+
   /** Codes of all that the wave's page tells of the machine. */
   private static List<String> codes() {
     List<String> codes = new ArrayList<>();
@@ -173,6 +181,8 @@ class CarriedDisksTest {
   @Test
   @Order(2)
   void aTestHasACloneOfIt() throws IOException {
+    Instant asOf = Instant.now();
+    end(harness.saltmarsh(), MIRROR, asOf);
     String run = api.post("/waves/lending/test", Map.of("hold", true)).path("id").asText();
     journey.begun(run, "hold");
     String test =
@@ -196,6 +206,8 @@ class CarriedDisksTest {
         harness.saltmarsh().ours().stream()
             .anyMatch(o -> o.contains("carried") || o.contains("-c1")),
         String.valueOf(harness.saltmarsh().ours()));
+    assertEquals("carried-unfit", refused("cutover", Map.of("confirm", "lending")));
+    tell(harness.saltmarsh(), MIRROR, asOf);
   }
 
   @Test
@@ -233,6 +245,11 @@ class CarriedDisksTest {
   void itIsNotUndoneOntoDisksOfTwoInstants() throws IOException {
     Platform estate = harness.estate();
     assertEquals("carried-missing", refused("failback", Map.of("confirm", "lending")));
+    end(estate, DISK, Instant.now());
+    assertEquals(
+        "carried-unfit",
+        refused("failback", Map.of("confirm", "lending")),
+        "the storage system has stopped, and never fills it with what is written last");
     tell(estate, DISK, Instant.now());
     assertEquals("carried-since", refused("undo", Map.of("confirm", "lending")));
     assertTrue(harness.saltmarsh().runs(APP), "it was not stopped");

@@ -50,7 +50,7 @@ final class ControlApi implements Closeable {
 
   record SetSize(long bytes) {}
 
-  record Carried(String asOf) {}
+  record Carried(String asOf, boolean ended) {}
 
   record SetDisks(List<String> disks) {}
 
@@ -256,10 +256,12 @@ final class ControlApi implements Closeable {
         with(
             "volumes",
             ctx -> {
-              String asOf = body(ctx, Carried.class).asOf();
+              Carried told = body(ctx, Carried.class);
+              String asOf = told.asOf();
               host.carried(
                   ctx.pathParam("name"),
-                  asOf == null || asOf.isEmpty() ? asOf : instant("asOf", asOf).toString());
+                  asOf == null || asOf.isEmpty() ? asOf : instant("asOf", asOf).toString(),
+                  told.ended());
               return null;
             }));
     r.get("/v1/points", with("read", ctx -> store.points()));

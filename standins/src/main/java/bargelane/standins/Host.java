@@ -282,7 +282,8 @@ final class Host implements Closeable {
   }
 
   /** A volume that a storage system fills, and the name of the machine that has it, or none. */
-  record Carried(String name, long size, String storageClass, String asOf, String machine) {}
+  record Carried(
+      String name, long size, String storageClass, String asOf, boolean ended, String machine) {}
 
   /** Volumes that a storage system fills. */
   synchronized List<Carried> carried() {
@@ -303,6 +304,7 @@ final class Host implements Closeable {
         v.size(),
         v.storageClass(),
         v.asOf(),
+        v.ended(),
         platform.machines.values().stream()
             .filter(m -> m.disks().contains(v.name()))
             .map(Machine::name)
@@ -310,8 +312,8 @@ final class Host implements Closeable {
             .orElse(""));
   }
 
-  /** Has a storage system fill a volume that no running machine writes to. */
-  synchronized void carried(String name, String asOf) throws IOException {
+  /** Has a storage system fill a volume that no running machine writes to, or end that. */
+  synchronized void carried(String name, String asOf, boolean ended) throws IOException {
     make(List.of(name));
     for (Machine machine : platform.machines.values()) {
       if (machine.on() && machine.disks().contains(name)) {
@@ -319,7 +321,7 @@ final class Host implements Closeable {
             "machine-on", machine.name() + " is on, and volume " + name + " is a disk of it");
       }
     }
-    store.carried(name, asOf);
+    store.carried(name, asOf, ended);
   }
 
   synchronized Machine fence(String id, boolean fenced) throws IOException {
@@ -365,7 +367,7 @@ final class Host implements Closeable {
     // From here on a disk is the machine's own, and nothing else fills it.
     for (String disk : machine.disks()) {
       if (store.volume(disk).record().asOf() != null) {
-        store.carried(disk, null);
+        store.carried(disk, null, false);
       }
     }
     return put(machine.on(true));

@@ -71,9 +71,13 @@ public record CarriedDisk(int number, Inventory.Disk disk, String volume, Durati
                 + " as its disk "
                 + number
                 + ", which is as of "
-                + arrives.get().asOf().truncatedTo(ChronoUnit.SECONDS),
+                + arrives.get().asOf().truncatedTo(ChronoUnit.SECONDS)
+                + (arrives.get().ended() ? "; the storage system fills it no more" : ""),
             Remedy.advice(
-                "have the storage system carry on until the machine has landed; a cutover waits for it"),
+                arrives.get().ended()
+                    ? "fail over with it as it is, or have the storage system carry on before a cutover"
+                    : "have the storage system carry on until the machine has landed; a cutover waits"
+                        + " for it"),
             Who.SITE_OWNER));
     Duration behind = Duration.between(arrives.get().asOf(), arrives.get().seenAt());
     if (behind.compareTo(within) > 0) {
@@ -132,6 +136,19 @@ public record CarriedDisk(int number, Inventory.Disk disk, String volume, Durati
       return Optional.of(volume + " of " + target + " is a disk of " + there.machine());
     }
     return Optional.empty();
+  }
+
+  /** Why what arrives does not come to hold what the machine writes last; none if it may. */
+  public Optional<String> atRest(CarriedVolume there, String target) {
+    return there.ended()
+        ? Optional.of(
+            "the storage system has stopped filling "
+                + volume
+                + " of "
+                + target
+                + ", which is as of "
+                + there.asOf().truncatedTo(ChronoUnit.SECONDS))
+        : Optional.empty();
   }
 
   /** How far apart two instants are. */

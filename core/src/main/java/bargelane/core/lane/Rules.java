@@ -3,6 +3,7 @@ package bargelane.core.lane;
 import bargelane.core.site.Inventory.Disk;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.text.Durations;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Collection;
 import java.util.EnumMap;
@@ -170,15 +171,14 @@ public final class Rules {
     Disk of = m.facts().disks().get(disk);
     return disk(Setting.COPY, m, disk)
         .flatMap(e -> carriedAs(e.value(), of.volume()))
-        .map(
-            volume ->
-                new CarriedDisk(
-                    m.place(disk),
-                    of,
-                    volume,
-                    machine(Setting.CARRIED_WITHIN, m)
-                        .map(e -> Durations.parse(e.value()))
-                        .orElse(CarriedDisk.USUAL)));
+        .map(volume -> new CarriedDisk(m.place(disk), of, volume, carriedWithin(m)));
+  }
+
+  /** How far the instants of a machine's carried and copied disks may be from each other. */
+  public Duration carriedWithin(LaneMachine m) {
+    return machine(Setting.CARRIED_WITHIN, m)
+        .map(e -> Durations.parse(e.value()))
+        .orElse(CarriedDisk.USUAL);
   }
 
   /**

@@ -256,11 +256,18 @@ public record Inventory(
    * A volume that a storage system fills from one of another site.
    *
    * @param asOf the instant of the other one that it holds; null where it holds no whole one yet
+   * @param ended whether the storage system has stopped filling it, which it may take up again
    * @param machine the name of the machine that has it as a disk; empty if none has
    * @param seenAt when the platform told this, by the service's clock
    */
   public record CarriedVolume(
-      String volume, long bytes, String storage, Instant asOf, String machine, Instant seenAt) {}
+      String volume,
+      long bytes,
+      String storage,
+      Instant asOf,
+      boolean ended,
+      String machine,
+      Instant seenAt) {}
 
   /** A storage or storage class. */
   public record Storage(

@@ -54,7 +54,7 @@ class CarriedDiskTest {
   }
 
   private static CarriedVolume volume(String name, long gib, Instant asOf, String machine) {
-    return new CarriedVolume(name, gib * GIB, "slow", asOf, machine, SCAN);
+    return new CarriedVolume(name, gib * GIB, "slow", asOf, false, machine, SCAN);
   }
 
   private static Preflight preflight(List<CarriedVolume> carried, Rule... rules) {
@@ -128,6 +128,17 @@ class CarriedDiskTest {
     assertEquals(
         List.of(Code.FIRST_DISK_LEFT_OUT),
         codes(place(List.of(volume("mirror", 2, SCAN, "")), copy(0, "carried:mirror"))));
+  }
+
+  @Test
+  void oneThatIsFilledNoMoreIsSaidToBe() {
+    CarriedVolume ended =
+        new CarriedVolume("mirror", 2 * GIB, "slow", SCAN.minusSeconds(60), true, "", SCAN);
+    Preflight.Result r = place(List.of(ended), copy(1, "carried:mirror"));
+    assertEquals(List.of(Code.DISK_CARRIED), codes(r));
+    assertTrue(
+        r.findings().get(0).cause().endsWith("; the storage system fills it no more"),
+        r.findings().get(0).cause());
   }
 
   @Test

@@ -82,14 +82,19 @@ final class Carrying {
   }
 
   /** What a machine landed with comes back to the volumes that it was carried from. */
-  private static Map<String, List<CarriedDisk>> back(TowState state) {
+  private Map<String, List<CarriedDisk>> back(TowState state) {
     Map<String, List<CarriedDisk>> all = new LinkedHashMap<>();
+    Map<String, Duration> within = Map.of();
     for (MemberEntity m : state.members) {
       Map<String, String> landed =
           TowState.berth(m, Side.AWAY).map(Berth::carried).orElse(Map.of());
       if (landed.isEmpty()) {
         continue;
       }
+      if (within.isEmpty()) {
+        within = services.db().tx(s -> Plans.carriedWithin(s, state));
+      }
+      Duration apart = within.get(m.id);
       List<String> order = TowState.berth(m, Side.HOME).map(Berth::all).orElse(List.of());
       Map<String, Disk> told = new HashMap<>();
       state.toldOf(m).disks().forEach(d -> told.put(d.volume(), d));
@@ -97,8 +102,7 @@ final class Carrying {
           m.id,
           landed.keySet().stream()
               .map(v -> told.getOrDefault(v, new Disk(v, 0, "")))
-              .map(
-                  d -> new CarriedDisk(order.indexOf(d.volume()), d, d.volume(), CarriedDisk.USUAL))
+              .map(d -> new CarriedDisk(order.indexOf(d.volume()), d, d.volume(), apart))
               .toList());
     }
     return all;
@@ -151,8 +155,32 @@ final class Carrying {
         .map(f -> d.volume() + " is no disk of " + f.name() + " any more: attach it again");
   }
 
-  /** Fails where what arrives at a side can't be a disk of its machine. */
+  /**
+   * Fails where what arrives at a side can't be a disk of its machine, or does not come to hold
+   * what the machine writes last.
+   */
   void fit(Work w, Side side) {
+    whole(w, side);
+    String site = moves.state(w).site(side).name;
+    each(
+        w,
+        side,
+        (m, disk, there, wrong) ->
+            disk.atRest(there.orElseThrow(), site)
+                .ifPresent(
+                    why -> {
+                      throw new RunFailure(
+                          Code.CARRIED_UNFIT.text(),
+                          m.name + ": disk " + disk.disk().volume() + " is carried, and " + why,
+                          side == Side.AWAY
+                              ? "have the storage system carry on, or fail over with the volume as"
+                                  + " it is; no machine was stopped"
+                              : "have the storage system carry on; no machine was stopped");
+                    }));
+  }
+
+  /** Fails where what arrives at a side can't be a disk of its machine. */
+  private void whole(Work w, Side side) {
     Map<String, String> first = new HashMap<>();
     for (CarriedDisk d : arriving(w, side).values().stream().flatMap(List::stream).toList()) {
       String other = first.putIfAbsent(d.volume(), d.disk().volume());
@@ -182,7 +210,7 @@ final class Carrying {
 
   /** Fails where what has arrived is of another instant than a point, by more than is allowed. */
   void near(Work w, Side side, PointEntity point) {
-    fit(w, side);
+    whole(w, side);
     each(
         w,
         side,
@@ -243,7 +271,8 @@ final class Carrying {
                     + " is as of "
                     + there.get().asOf().truncatedTo(ChronoUnit.SECONDS)
                     + "; the storage system has to carry it up to "
-                    + from.plusMillis(999).truncatedTo(ChronoUnit.SECONDS));
+                    + from.plusMillis(999).truncatedTo(ChronoUnit.SECONDS)
+                    + (there.get().ended() ? ", and has stopped" : ""));
           } else {
             w.put(MoveNotes.ARRIVED, disk.volume(), there.get().asOf());
           }

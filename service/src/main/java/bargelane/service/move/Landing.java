@@ -1,5 +1,7 @@
 package bargelane.service.move;
 
+import static java.util.stream.Collectors.joining;
+
 import bargelane.core.lane.Placement;
 import bargelane.core.lane.Preflight;
 import bargelane.core.replication.LegState;
@@ -268,6 +270,15 @@ final class Landing {
     }
   }
 
+  private static String off(Work w, TowState state) {
+    String names =
+        state.members.stream()
+            .filter(m -> w.notes().get(MoveNotes.KEPT_OFF, m.id).isPresent())
+            .map(m -> m.name)
+            .collect(joining(", "));
+    return names.isEmpty() ? "" : ", with the power off of " + names;
+  }
+
   private Outcome startRank(Work w, Side side, int rank) {
     TowState state = moves.state(w);
     Compute compute = moves.compute(state, side);
@@ -340,7 +351,7 @@ final class Landing {
             "landed",
             w.subjectId(),
             w.runId(),
-            state.tow.name + " runs at " + state.site(winner).name,
+            state.tow.name + " has landed at " + state.site(winner).name + off(w, state),
             null);
   }
 

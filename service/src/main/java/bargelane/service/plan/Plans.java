@@ -1,5 +1,7 @@
 package bargelane.service.plan;
 
+import static java.util.stream.Collectors.toMap;
+
 import bargelane.core.lane.LaneMachine;
 import bargelane.core.lane.LanePlan;
 import bargelane.core.lane.Placement;
@@ -17,8 +19,10 @@ import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
 import bargelane.service.site.Inventories;
 import com.fasterxml.jackson.core.type.TypeReference;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import java.util.stream.IntStream;
 import org.hibernate.Session;
@@ -45,10 +49,7 @@ public final class Plans {
 
   /** Preflight of all members, where a page asks for several tows' and reads each site once. */
   static List<Preflight.Result> place(Session s, Inventories inventories, TowState state) {
-    Rules rules =
-        new Rules(
-            Json.read(state.lane.plan, LanePlan.class),
-            LaneRuleStore.of(s, state.lane.id, state.tow.waveId, state.machineIds()));
+    Rules rules = rules(s, state);
     List<LaneMachine> machines = state.members.stream().map(m -> machine(state, m)).toList();
     Preflight preflight =
         new Preflight(
@@ -68,6 +69,19 @@ public final class Plans {
       all.add(state.tow.landed ? place.landed() : place);
     }
     return all;
+  }
+
+  private static Rules rules(Session s, TowState state) {
+    return new Rules(
+        Json.read(state.lane.plan, LanePlan.class),
+        LaneRuleStore.of(s, state.lane.id, state.tow.waveId, state.machineIds()));
+  }
+
+  /** How far the instants of carried and copied disks may be apart, by member. */
+  public static Map<String, Duration> carriedWithin(Session s, TowState state) {
+    Rules rules = rules(s, state);
+    return state.members.stream()
+        .collect(toMap(m -> m.id, m -> rules.carriedWithin(machine(state, m))));
   }
 
   /** Places of the disks that were left out of a wave that is loaded. */

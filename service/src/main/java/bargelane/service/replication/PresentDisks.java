@@ -296,10 +296,18 @@ final class PresentDisks {
   }
 
   private void create(Work w, TowState state, String volume, long bytes, String storage) {
-    String owner = services.ledger().plan(state.away.id, w.subjectId(), "volume", volume);
-    Target target = services.sites().driver(state.away.id).target();
+    String site = state.away.id;
+    // Of an attempt that ended before it was recorded, perhaps for another disk.
+    if (services.ledger().recorded(site, "volume", volume)) {
+      Optional<String> left = services.ledger().remove(site, "volume", volume);
+      if (left.isPresent()) {
+        throw new SiteException(SiteException.Kind.FINAL, "volume-left", left.get(), null);
+      }
+    }
+    String owner = services.ledger().plan(site, w.subjectId(), "volume", volume);
+    Target target = services.sites().driver(site).target();
     target.createVolume(volume, owner, bytes, storage);
-    // It may be there from an attempt before, of a disk that has grown since.
+    // It may be there from before a restore of the records, when the disk was smaller.
     target.growVolume(volume, bytes);
   }
 

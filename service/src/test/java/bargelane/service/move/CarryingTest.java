@@ -64,10 +64,16 @@ class CarryingTest extends MovesFixture {
   }
 
   private void there(Platform at, String volume, long bytes, Instant asOf, String machine) {
+    there(at, volume, bytes, asOf, false, machine);
+  }
+
+  private void there(
+      Platform at, String volume, long bytes, Instant asOf, boolean ended, String machine) {
     when(at.target.carried(volume))
         .thenReturn(
             Optional.of(
-                new CarriedVolume(volume, bytes, "shelf", asOf, machine, now.plusSeconds(3600))));
+                new CarriedVolume(
+                    volume, bytes, "shelf", asOf, ended, machine, now.plusSeconds(3600))));
   }
 
   private static String refused(Runnable check) {
@@ -118,6 +124,20 @@ class CarryingTest extends MovesFixture {
     assertEquals("carried-behind", refused(() -> carrying.near(work(), Side.AWAY, point)));
     there(away, "mirror", 2 * GIB, point.asOf.minusSeconds(800), "");
     carrying.near(work(), Side.AWAY, point);
+  }
+
+  /** In a disaster the storage system is told to stop first, so that its volume can be used. */
+  @Test
+  void whatIsFilledNoMoreServesAFailoverAndNoCutover() {
+    PointEntity point = db.tx(s -> s.find(PointEntity.class, "point-1"));
+    there(away, "mirror", 2 * GIB, point.asOf.plusSeconds(60), true, "");
+    carrying.near(work(), Side.AWAY, point);
+    RunFailure refused = assertThrows(RunFailure.class, () -> carrying.fit(work(), Side.AWAY));
+    assertEquals("carried-unfit", refused.code());
+    assertTrue(refused.getMessage().contains("has stopped filling mirror"), refused.getMessage());
+    there(away, "mirror", 2 * GIB, now, true, "");
+    Outcome waits = carrying.arrived(work(), Side.AWAY);
+    assertTrue(((Outcome.Wait) waits).detail().endsWith("and has stopped"), waits.toString());
   }
 
   @Test
@@ -247,6 +267,28 @@ class CarryingTest extends MovesFixture {
     assertInstanceOf(Outcome.Wait.class, carrying.arrived(work(), Side.HOME));
     there(home, "data", 2 * GIB, now.plusSeconds(9), "ledger");
     assertInstanceOf(Outcome.Done.class, carrying.arrived(work(), Side.HOME));
+  }
+
+  /** A failover to the source's side asks for what is allowed now. */
+  @Test
+  void whatComesBackMayBeAsFarApartAsIsAllowed() {
+    landed();
+    when(home.compute.machine("p-1"))
+        .thenReturn(
+            facts("").with(List.of(new Disk("vol-0", GIB, ""), new Disk("data", 2 * GIB, ""))));
+    PointEntity point = db.tx(s -> s.find(PointEntity.class, "point-1"));
+    there(home, "data", 2 * GIB, point.asOf.minusSeconds(3600), "ledger");
+    db.run(
+        s ->
+            Lanes.decided(
+                s,
+                "lane",
+                List.of(
+                    new Rule(RuleScope.MACHINE, "m-1", Rule.WHOLE, Setting.CARRIED_WITHIN, "2h"))));
+    carrying.near(work(), Side.HOME, point);
+    there(home, "data", 2 * GIB, point.asOf.minusSeconds(7300), "ledger");
+    RunFailure far = assertThrows(RunFailure.class, () -> carrying.near(work(), Side.HOME, point));
+    assertTrue(far.getMessage().contains("where 2h are allowed"), far.getMessage());
   }
 
   /** Whatever the last scan told of the machine at its source. */

@@ -46,6 +46,7 @@ final class StandinDisks implements Source, Target {
           v.path("size").asLong(),
           text(v, "storageClass"),
           asOf.isEmpty() ? null : Instant.parse(asOf),
+          v.path("ended").asBoolean(),
           text(v, "machine"),
           seenAt);
     } catch (DateTimeParseException e) {

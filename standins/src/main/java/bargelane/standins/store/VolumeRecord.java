@@ -8,23 +8,31 @@ package bargelane.standins.store;
  * @param asOf the instant of a volume elsewhere that it holds, should a storage system fill it from
  *     there; empty while it holds no whole one, null if none does
  * @param thick room was set aside when it was made, so that its writes never find the storage full
+ * @param ended whether the storage system has stopped filling it
  */
 public record VolumeRecord(
-    String name, long size, String storageClass, String owner, boolean thick, String asOf) {
+    String name,
+    long size,
+    String storageClass,
+    String owner,
+    boolean thick,
+    String asOf,
+    boolean ended) {
 
   public VolumeRecord(String name, long size, String storageClass, String owner, boolean thick) {
-    this(name, size, storageClass, owner, thick, null);
+    this(name, size, storageClass, owner, thick, null, false);
   }
 
   VolumeRecord grown(long bytes) {
-    return new VolumeRecord(name, bytes, storageClass, owner, thick, asOf);
+    return new VolumeRecord(name, bytes, storageClass, owner, thick, asOf, ended);
   }
 
   VolumeRecord owner(String newOwner) {
-    return new VolumeRecord(name, size, storageClass, newOwner, thick || newOwner.isEmpty(), asOf);
+    return new VolumeRecord(
+        name, size, storageClass, newOwner, thick || newOwner.isEmpty(), asOf, ended);
   }
 
-  VolumeRecord carried(String instant) {
-    return new VolumeRecord(name, size, storageClass, owner, thick, instant);
+  VolumeRecord carried(String instant, boolean over) {
+    return new VolumeRecord(name, size, storageClass, owner, thick, instant, over);
   }
 }

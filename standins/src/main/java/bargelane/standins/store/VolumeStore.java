@@ -261,10 +261,11 @@ public final class VolumeStore implements Closeable {
    *
    * @param asOf the instant of that one that it holds; empty if it holds no whole one yet, null if
    *     nothing fills it any more
+   * @param ended whether the storage system has stopped, and the volume is as it left it
    */
-  public synchronized void carried(String name, String asOf) throws IOException {
+  public synchronized void carried(String name, String asOf, boolean ended) throws IOException {
     Volume volume = volume(name);
-    record(volume, volume.record().carried(asOf));
+    record(volume, volume.record().carried(asOf, ended));
   }
 
   private void record(Volume volume, VolumeRecord record) throws IOException {
