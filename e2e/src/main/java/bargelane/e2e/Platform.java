@@ -106,6 +106,19 @@ public final class Platform {
     call("PUT", "/v1/faults", faults);
   }
 
+  /** Lets nobody from outside through to machines whose name begins so, whatever their rules. */
+  public void shut(String machine) throws IOException {
+    Map<String, Object> faults = new HashMap<>(faults(-1, -1, 0, -1, "", false));
+    faults.put("shut", machine);
+    call("PUT", "/v1/faults", faults);
+  }
+
+  /** Whether a connection from outside gets through to a machine. */
+  public boolean reached(String machine, int port, String from) throws IOException {
+    String to = machine(machine).path("nics").path(0).path("address").asText();
+    return driver.compute().reached(to, port, from).orElseThrow();
+  }
+
   /** Offers a size no more. */
   public void withdraw(String size) throws IOException {
     Map<String, Object> faults = new HashMap<>(faults(-1, -1, 0, -1, "", false));

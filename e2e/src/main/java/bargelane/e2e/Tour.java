@@ -306,6 +306,10 @@ public final class Tour extends Narration {
               && !harness.estate().runs(machine)
               && harness.estate().machine(machine).path("fenced").asBoolean());
     }
+    check(
+        "the database lets in who is to be let in, and nobody else",
+        cloud.reached("lending-db", 5432, "10.20.1.9")
+            && !cloud.reached("lending-db", 5432, "203.0.113.9"));
     rings.noneLost(harness.estate(), cloud, HOME);
   }
 

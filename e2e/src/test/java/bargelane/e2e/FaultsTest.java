@@ -403,9 +403,39 @@ class FaultsTest {
     assertEquals(0, lost());
   }
 
-  /** Between the preflight of a move and its landing. */
+  /** The machines answer the service, by the platform's own way in, but no client gets to them. */
   @Test
   @Order(12)
+  void aTargetThatShutsOutWhomItIsToLetInGivesThemBackToo() throws IOException {
+    for (String machine : List.of("lending-db", "lending-app")) {
+      within(machine, 5);
+    }
+    harness.saltmarsh().shut("lending-app");
+    JsonNode failed = journey.follow("/waves/lending/cutover", Map.of("confirm", "lending"));
+    assertEquals("shut-out", failed.path("problem").path("code").asText(), failed.toString());
+    assertTrue(
+        failed
+            .path("problem")
+            .path("detail")
+            .asText()
+            .contains("saltmarsh is to let in tcp/8080 from 10.20.0.0/16"),
+        failed.path("problem").toString());
+    harness.saltmarsh().noFaults();
+    for (String machine : List.of("lending-db", "lending-app")) {
+      assertTrue(harness.estate().runs(machine), machine + " runs at its source again");
+      within(machine, 180);
+    }
+    journey.awaitPoint(Instant.now());
+    assertEquals(0, lost());
+  }
+
+  private static void within(String machine, int seconds) {
+    api.put("/waves/lending/probes", Map.of("machine", machine, "withinSeconds", seconds));
+  }
+
+  /** Between the preflight of a move and its landing. */
+  @Test
+  @Order(13)
   void aTargetThatHasChangedItsMindIsFoundBeforeAnythingIsStopped() throws IOException {
     journey.awaitPoint(Instant.now());
     String size = journey.wave().path("machines").path(0).path("size").asText();
@@ -432,7 +462,7 @@ class FaultsTest {
 
   /** Fourteen sites that accept and never answer: another wave goes on meanwhile. */
   @Test
-  @Order(13)
+  @Order(14)
   void sitesThatNeverAnswerHarmOnlyThemselves() throws Exception {
     ExecutorService asking = Executors.newCachedThreadPool();
     // Nobody accepts: the system completes connections, and nothing comes of them.

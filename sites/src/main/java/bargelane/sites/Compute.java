@@ -121,6 +121,23 @@ public interface Compute {
    */
   WayIn wayIn(String id, int port);
 
+  /** Sets what a machine lets in, on a platform that filters. */
+  default void letIn(String id, List<Ingress> rules) {
+    throw new UnsupportedOperationException();
+  }
+
+  /**
+   * Whether a connection over TCP that comes from outside gets through to a running machine. It is
+   * made, and not worked out from rules.
+   *
+   * @param to an address of the machine
+   * @param from the address that the connection comes from
+   * @return empty where the platform offers no way to make one
+   */
+  default Optional<Boolean> reached(String to, int port, String from) {
+    return Optional.empty();
+  }
+
   /**
    * The end of what a machine wrote to its serial console since it was started last.
    *

@@ -52,6 +52,12 @@ final class ControlApi implements Closeable {
 
   record Carried(String asOf, boolean ended) {}
 
+  record LetsIn(List<Platform.Ingress> ingress) {
+    LetsIn {
+      ingress = ingress == null ? List.of() : List.copyOf(ingress);
+    }
+  }
+
   record SetDisks(List<String> disks) {}
 
   record Refit(List<String> volumes, List<FileEdit> edits) {}
@@ -68,10 +74,12 @@ final class ControlApi implements Closeable {
   private final Host host;
   private final VolumeStore store;
   private final Exports exports;
+  private final int edgePort;
   private final Javalin http;
   private final Clock clock = Clock.systemUTC();
 
-  ControlApi(Host host, VolumeStore store, Exports exports, int port) {
+  ControlApi(Host host, VolumeStore store, Exports exports, int edgePort, int port) {
+    this.edgePort = edgePort;
     this.host = host;
     this.store = store;
     this.exports = exports;
@@ -180,6 +188,12 @@ final class ControlApi implements Closeable {
         with(
             "machines",
             ctx -> Map.of("host", "127.0.0.1", "port", host.wayIn(ctx.pathParam("id")))));
+    r.get("/v1/edge", with("read", ctx -> Map.of("host", "127.0.0.1", "port", edgePort)));
+    r.put(
+        "/v1/machines/{id}/ingress",
+        with(
+            "machines",
+            ctx -> host.letsIn(ctx.pathParam("id"), body(ctx, LetsIn.class).ingress())));
     r.post("/v1/machines", with("machines", ctx -> host.define(body(ctx, Machine.class))));
     r.delete(
         "/v1/machines/{id}",

@@ -18,6 +18,8 @@ import java.util.concurrent.atomic.AtomicInteger;
  * @param failStart machines whose name is this refuse to start
  * @param panics guests of machines whose name begins with this panic at their start; empty for none
  * @param withdrawn a size that is not offered any more; empty for none
+ * @param shut machines whose name begins with this are reached by nobody from outside, whatever
+ *     their rules; empty for none
  * @param loseUnflushed a platform that is killed loses what was written through exports opened from
  *     now on and not flushed
  * @param wrongWrites writes through an export of which each stores one wrong bit, from now on
@@ -30,14 +32,16 @@ public record Faults(
     String failStart,
     String panics,
     String withdrawn,
+    String shut,
     boolean loseUnflushed,
     AtomicInteger wrongWrites) {
 
   public static final Faults NONE =
-      new Faults(-1, -1, 0, -1, "", "", "", false, new AtomicInteger());
+      new Faults(-1, -1, 0, -1, "", "", "", "", false, new AtomicInteger());
 
   public Faults {
     panics = Objects.requireNonNullElse(panics, "");
+    shut = Objects.requireNonNullElse(shut, "");
     withdrawn = Objects.requireNonNullElse(withdrawn, "");
     wrongWrites = Objects.requireNonNullElse(wrongWrites, new AtomicInteger());
   }
@@ -48,6 +52,10 @@ public record Faults(
 
   boolean panics(String machine) {
     return !panics.isEmpty() && machine.startsWith(panics);
+  }
+
+  boolean shut(String machine) {
+    return !shut.isEmpty() && machine.startsWith(shut);
   }
 
   /** An export's device with those of the faults in force that are its own when it is used. */

@@ -460,6 +460,33 @@ final class Host implements Closeable {
     return guest.probe().port();
   }
 
+  /**
+   * Loopback port that leads to the running machine that has an address, for somebody outside.
+   *
+   * @throws Refusal if none runs there, or its rules don't let that one in to the port
+   */
+  synchronized int letIn(String from, String address, int port) throws IOException {
+    Machine machine =
+        platform.machines.values().stream()
+            .filter(m -> m.on() && m.nics().stream().anyMatch(n -> outside(n, address)))
+            .findFirst()
+            .orElseThrow(() -> Refusal.missing("running machine at " + address));
+    if (faults.shut(machine.name())
+        || platform.filters && !Edge.lets(machine.ingress(), port, from)) {
+      throw Refusal.conflict("shut", machine.name() + " does not let " + from + " in to " + port);
+    }
+    return wayIn(machine.id());
+  }
+
+  private boolean outside(Nic nic, String address) {
+    return nic.address().equals(address) && !network(nic.network()).isolated();
+  }
+
+  /** Sets what a machine lets in. */
+  synchronized Machine letsIn(String id, List<Platform.Ingress> rules) throws IOException {
+    return put(machine(id).ingress(rules));
+  }
+
   synchronized Usage usage(String id) {
     Machine machine = machine(id);
     Guest guest = guests.get(id);

@@ -123,6 +123,27 @@ public final class Platform {
           bootProtection);
     }
 
+    Machine ingress(List<Ingress> changed) {
+      return new Machine(
+          id,
+          name,
+          size,
+          cpus,
+          memoryMib,
+          os,
+          firmware,
+          zone,
+          disks,
+          nics,
+          changed,
+          labels,
+          on,
+          fenced,
+          owner,
+          licence,
+          bootProtection);
+    }
+
     Machine on(boolean now) {
       return new Machine(
           id,

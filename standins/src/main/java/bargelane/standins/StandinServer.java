@@ -13,9 +13,12 @@ public final class StandinServer implements Closeable {
   private final Exports exports;
   private final ControlApi api;
 
-  private StandinServer(Host host, Exports exports, ControlApi api) {
+  private final Edge edge;
+
+  private StandinServer(Host host, Exports exports, Edge edge, ControlApi api) {
     this.host = host;
     this.exports = exports;
+    this.edge = edge;
     this.api = api;
   }
 
@@ -68,7 +71,9 @@ public final class StandinServer implements Closeable {
     host.save();
     host.resume();
     Exports exports = new Exports(volumes, host, home, runtime, tls);
-    return new StandinServer(host, exports, new ControlApi(host, volumes, exports, port));
+    Edge edge = new Edge(host);
+    return new StandinServer(
+        host, exports, edge, new ControlApi(host, volumes, exports, edge.port(), port));
   }
 
   /** Address of the control interface. */
@@ -79,6 +84,7 @@ public final class StandinServer implements Closeable {
   @Override
   public void close() throws IOException {
     api.close();
+    edge.close();
     exports.close();
     host.close();
   }

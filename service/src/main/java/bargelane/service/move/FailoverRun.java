@@ -98,7 +98,7 @@ final class FailoverRun implements RunKind {
               "Start rank " + rank + " and probe it",
               w ->
                   landings
-                      .startSteps(w, winner(w))
+                      .startSteps(w, winner(w), true)
                       .get(moves.state(w).ranks().indexOf(rank))
                       .action()
                       .run(w)));

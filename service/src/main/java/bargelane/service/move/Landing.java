@@ -44,12 +44,14 @@ final class Landing {
   private final Moves moves;
   private final Carrying carrying;
   private final DiskOrder order;
+  private final LetIn letIn;
 
   Landing(Services services, Moves moves, Carrying carrying) {
     this.services = services;
     this.moves = moves;
     this.carrying = carrying;
     this.order = new DiskOrder(moves);
+    this.letIn = new LetIn(services, moves);
   }
 
   String cloneName(Work w, MemberEntity m, int disk) {
@@ -154,6 +156,9 @@ final class Landing {
       List<String> disks = cloneNames(w, state, m);
       Optional<Berth> berth = TowState.berth(m, side);
       Compute compute = moves.compute(state, side);
+      if (side == Side.AWAY) {
+        letIn.prepare(w, state, m, results.get(i).placement(), compute, berth);
+      }
       if (berth.isPresent()) {
         if (w.notes().get(MoveNotes.PREVIOUS, m.id).isEmpty()) {
           w.put(MoveNotes.PREVIOUS, m.id, berth.get());
@@ -228,13 +233,23 @@ final class Landing {
 
   /** A step for each rank: start its machines and wait until they answer. */
   List<Step> startSteps(Work w, Side side) {
+    return startSteps(w, side, false);
+  }
+
+  /**
+   * The same.
+   *
+   * @param mayBeShut whether they count as started though somebody does not get through to them
+   *     whom the target is to let in
+   */
+  List<Step> startSteps(Work w, Side side, boolean mayBeShut) {
     List<Step> steps = new ArrayList<>();
     for (int rank : moves.state(w).ranks()) {
       steps.add(
           new Step(
               "start-" + rank,
               "Start rank " + rank + " and probe it",
-              x -> startRank(x, side, rank)));
+              x -> startRank(x, side, rank, mayBeShut)));
     }
     return steps;
   }
@@ -257,8 +272,9 @@ final class Landing {
         .keySet();
   }
 
-  /** For a dossier: which machines were not started. */
+  /** For a dossier: which machines were not started, and who gets through to the others. */
   void tell(Work w, Map<String, Object> record) {
+    letIn.tell(w, record);
     Set<String> off = keptOff(w);
     if (!off.isEmpty()) {
       record.put(
@@ -279,7 +295,7 @@ final class Landing {
     return names.isEmpty() ? "" : ", with the power off of " + names;
   }
 
-  private Outcome startRank(Work w, Side side, int rank) {
+  private Outcome startRank(Work w, Side side, int rank, boolean mayBeShut) {
     TowState state = moves.state(w);
     Compute compute = moves.compute(state, side);
     Set<String> off = keptOff(w);
@@ -302,10 +318,24 @@ final class Landing {
                   compute.unfence(id);
                   compute.start(id);
                 });
-    if (outcome instanceof Outcome.Done) {
-      w.put(MoveNotes.UP_AT, services.clock().instant());
+    if (!(outcome instanceof Outcome.Done healthy)) {
+      return outcome;
     }
-    return outcome;
+    Outcome reached =
+        letIn.look(
+            w,
+            side,
+            rank,
+            state.ofRank(rank).stream().filter(m -> !off.contains(m.id)).toList(),
+            compute,
+            mayBeShut);
+    if (!(reached instanceof Outcome.Done through)) {
+      return reached;
+    }
+    w.put(MoveNotes.UP_AT, services.clock().instant());
+    return through.detail().isEmpty()
+        ? healthy
+        : Outcome.done(healthy.detail() + "; " + through.detail());
   }
 
   /** Records that the machines run at a side now, on the clones of this run; closes the leg. */

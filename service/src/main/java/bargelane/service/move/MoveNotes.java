@@ -2,6 +2,7 @@ package bargelane.service.move;
 
 import bargelane.blocks.refit.FileEdit;
 import bargelane.core.lane.CarriedDisk;
+import bargelane.core.site.Inventory.Ingress;
 import bargelane.core.wave.ProbePlan;
 import bargelane.core.wave.Proof;
 import bargelane.service.replication.Berth;
@@ -68,6 +69,14 @@ final class MoveNotes {
 
   /** Whether a member's machine is kept off when it has landed. */
   static final Note<Map<String, Boolean>> KEPT_OFF = Note.each("keptOff", Boolean.class);
+
+  /** What a member's machine is to let in at a target that filters. */
+  static final Note<Map<String, List<Ingress>>> RULES =
+      Note.eachAsText("rules", new TypeReference<>() {});
+
+  /** Who was tried to get through to a member's machine, each with how it went. */
+  static final Note<Map<String, List<String>>> LET_IN =
+      Note.eachAsText("letIn", new TypeReference<>() {});
 
   /** Disks that a storage system carries to where the run starts machines, by member. */
   static final Note<Map<String, List<CarriedDisk>>> CARRIED =

@@ -4,9 +4,15 @@ import static bargelane.sites.standin.StandinHttp.escape;
 
 import bargelane.blocks.refit.FileEdit;
 import bargelane.core.lane.Placement.PlacedNic;
+import bargelane.core.net.Address;
+import bargelane.core.site.Inventory.Ingress;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.sites.Compute;
+import bargelane.sites.SiteException;
 import com.fasterxml.jackson.databind.JsonNode;
+import java.io.IOException;
+import java.net.InetSocketAddress;
+import java.net.Socket;
 import java.nio.charset.StandardCharsets;
 import java.util.Arrays;
 import java.util.LinkedHashMap;
@@ -16,6 +22,11 @@ import java.util.Optional;
 
 /** Machines and networks of the simulated platforms. */
 final class StandinCompute implements Compute {
+
+  /** How long a connection from outside and its answer may take. */
+  private static final int REACH_MS = 3_000;
+
+  private static final int CLIENT_PORT = 50_000;
 
   private final StandinHttp http;
 
@@ -103,6 +114,42 @@ final class StandinCompute implements Compute {
   public WayIn wayIn(String id, int port) {
     JsonNode w = http.get("/v1/machines/" + escape(id) + "/way-in");
     return new WayIn(w.path("host").asText(), w.path("port").asInt(), true);
+  }
+
+  @Override
+  public void letIn(String id, List<Ingress> rules) {
+    http.send("PUT", "/v1/machines/" + escape(id) + "/ingress", Map.of("ingress", rules));
+  }
+
+  /** Through the platform's edge, by the PROXY protocol, version 1: its specification, 2.1. */
+  @Override
+  public Optional<Boolean> reached(String to, int port, String from) {
+    JsonNode edge = http.get("/v1/edge");
+    String ask =
+        "PROXY TCP%d %s %s %d %d\r\nGET / HTTP/1.0\r\n\r\n"
+            .formatted(Address.six(to) ? 6 : 4, from, to, CLIENT_PORT, port);
+    try (Socket socket = new Socket()) {
+      socket.setSoTimeout(REACH_MS);
+      socket.connect(
+          new InetSocketAddress(edge.path("host").asText(), edge.path("port").asInt()), REACH_MS);
+      return Optional.of(answers(socket, ask));
+    } catch (IOException e) {
+      throw new SiteException(
+          SiteException.Kind.MAY_PASS,
+          "edge-unreachable",
+          http.site() + ": nothing gets to its edge: " + e.getMessage(),
+          e);
+    }
+  }
+
+  /** Whether a byte comes back: a connection that is shut out is closed or reset without one. */
+  private static boolean answers(Socket socket, String ask) {
+    try {
+      socket.getOutputStream().write(ask.getBytes(StandardCharsets.US_ASCII));
+      return socket.getInputStream().read() >= 0;
+    } catch (IOException e) {
+      return false;
+    }
   }
 
   @Override

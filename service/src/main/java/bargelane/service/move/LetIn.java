@@ -1,0 +1,232 @@
+package bargelane.service.move;
+
+import bargelane.core.finding.Action;
+import bargelane.core.finding.Remedy;
+import bargelane.core.lane.IngressRules;
+import bargelane.core.lane.Placement;
+import bargelane.core.net.Address;
+import bargelane.core.net.Subnet;
+import bargelane.core.site.Inventory.Ingress;
+import bargelane.core.site.Inventory.MachineFacts;
+import bargelane.service.plan.Plans;
+import bargelane.service.replication.Berth;
+import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.Services;
+import bargelane.service.replication.Side;
+import bargelane.service.replication.TowState;
+import bargelane.service.run.Outcome;
+import bargelane.service.run.RunFailure;
+import bargelane.service.run.Work;
+import bargelane.service.site.Inventories;
+import bargelane.sites.Compute;
+import bargelane.text.Durations;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/**
+ * Whether those get through to machines that have landed whom the target is to let in. The platform
+ * is not taken at its word: connections are made as they come from outside, where it offers a way
+ * to make them.
+ *
+ * <p>Cost: for each machine two questions to the platform, and a connection for each rule and each
+ * port, of which there are at most {@value #MOST}.
+ */
+final class LetIn {
+
+  /** Rules of a machine that are tried at most. */
+  static final int MOST = 20;
+
+  /** Who stands for everybody, and who for somebody whom no rule names: RFC 5737 and RFC 3849. */
+  private static final String EVERYBODY = "198.51.100.1";
+
+  private static final String EVERYBODY_6 = "2001:db8::1";
+  private static final String STRANGER = "203.0.113.1";
+  private static final String STRANGER_6 = "2001:db8:ffff::1";
+
+  private final Services services;
+  private final Moves moves;
+
+  LetIn(Services services, Moves moves) {
+    this.services = services;
+    this.moves = moves;
+  }
+
+  /** One connection that is tried: as whom, to which of a machine's addresses. */
+  record Try(String what, int port, String from, String to, boolean wanted) {}
+
+  /**
+   * Keeps what a machine is to let in at the target, if that filters. A machine that stands there
+   * already is given what the lane decides, and keeps what it has where nothing is decided.
+   *
+   * @param stands its id at the target; none if it is made with these rules
+   */
+  void prepare(
+      Work w,
+      TowState state,
+      MemberEntity m,
+      Placement placement,
+      Compute compute,
+      Optional<Berth> stands) {
+    if (!services.db().tx(s -> new Inventories(s).of(state.away)).offers().filters()) {
+      return;
+    }
+    List<Ingress> rules = placement.ingressOf(Plans.facts(state, m).ingress());
+    if (stands.isPresent()) {
+      String id = stands.get().platformId();
+      List<Ingress> has = compute.machine(id).ingress();
+      if (placement.ingress() == null) {
+        rules = has;
+      } else if (!has.equals(rules)) {
+        compute.letIn(id, rules);
+      }
+    }
+    w.put(MoveNotes.RULES, m.id, rules);
+  }
+
+  /** What is tried of a machine's rules. */
+  static List<Try> tries(List<Ingress> rules, List<String> addresses) {
+    List<Try> all = new ArrayList<>();
+    Optional<String> four = addresses.stream().filter(a -> !Address.six(a)).findFirst();
+    Optional<String> six = addresses.stream().filter(Address::six).findFirst();
+    List<Ingress> tcp = rules.stream().filter(r -> r.protocol().equals("tcp")).limit(MOST).toList();
+    for (Ingress r : tcp) {
+      Optional<Subnet> range = Subnet.of(r.from());
+      boolean of6 = range.map(Subnet::six).orElse(four.isEmpty());
+      String from = range.map(LetIn::oneOf).orElse(of6 ? EVERYBODY_6 : EVERYBODY);
+      (of6 ? six : four)
+          .ifPresent(to -> all.add(new Try(IngressRules.text(r), r.port(), from, to, true)));
+    }
+    String stranger = four.isPresent() ? STRANGER : STRANGER_6;
+    tcp.stream()
+        .map(Ingress::port)
+        .distinct()
+        .filter(port -> !IngressRules.lets(rules, "tcp", port, stranger))
+        .forEach(
+            port ->
+                four.or(() -> six)
+                    .ifPresent(
+                        to ->
+                            all.add(
+                                new Try(
+                                    "tcp/" + port + " from elsewhere",
+                                    port,
+                                    stranger,
+                                    to,
+                                    false))));
+    return all;
+  }
+
+  /** An address of a range that can be a machine's. */
+  private static String oneOf(Subnet range) {
+    if (range.prefix() == 0) {
+      return range.six() ? EVERYBODY_6 : EVERYBODY;
+    }
+    String text = range.toString();
+    boolean single = range.prefix() == (range.six() ? 128 : 32);
+    return single ? text.substring(0, text.indexOf('/')) : range.firstAddress();
+  }
+
+  /**
+   * Tries it for machines that have answered.
+   *
+   * @param rank the one that they start with
+   * @param mayBeShut whether the run goes on where somebody does not get through
+   * @throws RunFailure if somebody does not within the time that the machine is given
+   */
+  Outcome look(
+      Work w, Side side, int rank, List<MemberEntity> members, Compute compute, boolean mayBeShut) {
+    List<String> waits = new ArrayList<>();
+    List<String> told = new ArrayList<>();
+    for (MemberEntity m : members) {
+      Optional<List<Ingress>> rules = w.notes().get(MoveNotes.RULES, m.id);
+      if (rules.isEmpty() || side == Side.HOME) {
+        continue;
+      }
+      MachineFacts facts = compute.machine(w.need(MoveNotes.MACHINES).get(m.id));
+      Map<Try, Boolean> tried = new LinkedHashMap<>();
+      for (Try t :
+          tries(
+              rules.get(),
+              facts.nics().stream().map(n -> n.address()).filter(a -> !a.isEmpty()).toList())) {
+        compute.reached(t.to(), t.port(), t.from()).ifPresent(through -> tried.put(t, through));
+      }
+      w.put(MoveNotes.LET_IN, m.id, tried.entrySet().stream().map(LetIn::text).toList());
+      tried.entrySet().stream()
+          .filter(e -> e.getKey().wanted() && !e.getValue())
+          .findFirst()
+          .ifPresent(e -> waits.add(shut(w, m, rank, e.getKey(), mayBeShut)));
+      tried.entrySet().stream()
+          .filter(e -> !e.getKey().wanted() && e.getValue())
+          .forEach(
+              e ->
+                  told.add(
+                      e.getKey().from()
+                          + ", whom no rule names, gets through to "
+                          + m.name
+                          + " at tcp/"
+                          + e.getKey().port()));
+      if (!tried.isEmpty()) {
+        told.add(m.name + " was tried from outside " + tried.size() + " times");
+      }
+    }
+    return waits.isEmpty() || mayBeShut
+        ? Outcome.done(String.join("; ", concat(waits, told)))
+        : Outcome.waitFor(String.join("; ", waits));
+  }
+
+  private static List<String> concat(List<String> one, List<String> other) {
+    List<String> all = new ArrayList<>(one);
+    all.addAll(other);
+    return all;
+  }
+
+  private String shut(Work w, MemberEntity m, int rank, Try t, boolean mayBeShut) {
+    String site = moves.state(w).away.name;
+    String cause =
+        m.name
+            + " answers, but "
+            + t.from()
+            + " does not get through to it at tcp/"
+            + t.port()
+            + ", though "
+            + site
+            + " is to let in "
+            + t.what();
+    Duration within = Duration.ofSeconds(Plans.probe(m).withinSeconds());
+    Instant since = w.need(MoveNotes.rank(rank));
+    if (!mayBeShut && since.plus(within).isBefore(services.clock().instant())) {
+      throw new RunFailure(
+          "shut-out",
+          cause + ", and " + Durations.text(within) + " have passed",
+          Remedy.of(
+              "see what else filters there; the machines start where they were",
+              Action.LANE_INGRESS,
+              moves.state(w).lane.name));
+    }
+    return cause;
+  }
+
+  private static String text(Map.Entry<Try, Boolean> e) {
+    Try t = e.getKey();
+    return t.what() + ": " + t.from() + (e.getValue() ? " gets through" : " is shut out");
+  }
+
+  /** For a dossier: what was tried of each machine, by its name. */
+  void tell(Work w, Map<String, Object> record) {
+    Map<String, List<String>> tried = new LinkedHashMap<>();
+    for (MemberEntity m : moves.state(w).members) {
+      w.notes()
+          .get(MoveNotes.LET_IN, m.id)
+          .filter(t -> !t.isEmpty())
+          .ifPresent(t -> tried.put(m.name, t));
+    }
+    if (!tried.isEmpty()) {
+      record.put("letIn", tried);
+    }
+  }
+}
