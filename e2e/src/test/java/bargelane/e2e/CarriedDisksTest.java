@@ -105,6 +105,11 @@ class CarriedDisksTest {
     return codes();
   }
 
+  /** Whose the machines are at the target. */
+  private static void belongs(String setting, String value) {
+    decide(Map.of("scope", "lane", "of", "", "setting", setting, "value", value));
+  }
+
   private static void decide(Map<String, Object> rule) {
     api.put("/lanes/mill-to-marsh/rules", Map.of("changes", List.of(rule)));
   }
@@ -213,6 +218,10 @@ class CarriedDisksTest {
   @Test
   @Order(3)
   void aCutoverWaitsForWhatWasWrittenLast() throws IOException {
+    belongs("project", "county/libraries/lending");
+    belongs("identity", "reader");
+    belongs("labels", "owner=library; app=loans");
+    done(api.post("/waves/lending/test", null).path("id").asText());
     String run = begin("cutover");
     waiting(run);
     assertFalse(harness.estate().runs(APP), "it is off, and nobody runs it");
@@ -230,6 +239,12 @@ class CarriedDisksTest {
     assertArrayEquals(
         MarkedDisks.mark("app-last"), MarkedDisks.markOf(harness.saltmarsh(), disks.get(2)));
     assertTrue(harness.saltmarsh().runs(APP));
+    JsonNode landed = harness.saltmarsh().machine(APP);
+    assertEquals("county/libraries/lending", landed.path("project").asText());
+    assertEquals("reader", landed.path("identity").asText());
+    assertEquals(
+        "library loans",
+        landed.at("/labels/owner").asText() + " " + landed.at("/labels/app").asText());
     journey.awaitPoint(Instant.now());
     assertEquals(List.of(), codes(), "it is a disk like others where the machine runs");
   }

@@ -26,6 +26,8 @@ public interface Compute {
    * A machine to define. Disks are volumes in boot order.
    *
    * @param licence how its system is licensed there; empty where that is not said
+   * @param project that owns it; empty for the site's own choice
+   * @param identity that it runs under; empty for none
    * @param bootProtection whether only a signed system is started
    * @param probePort the port by which it is seen that it does its work; 0 for the first that it
    *     serves
@@ -40,6 +42,8 @@ public interface Compute {
       String firmware,
       String zone,
       String licence,
+      String project,
+      String identity,
       boolean bootProtection,
       List<String> disks,
       List<PlacedNic> nics,

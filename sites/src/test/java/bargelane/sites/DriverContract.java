@@ -142,6 +142,8 @@ abstract class DriverContract {
         "bios",
         "",
         "",
+        "",
+        "",
         false,
         volumes,
         // The address that the small guest has.

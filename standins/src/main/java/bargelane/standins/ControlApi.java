@@ -398,6 +398,8 @@ final class ControlApi implements Closeable {
     all.put("licences", p.licences);
     all.put("bootProtection", p.bootProtection);
     all.put("filters", p.filters);
+    all.put("projects", p.projects);
+    all.put("identities", p.identities);
     all.put("quota", p.quota);
     all.put("usage", host.counts());
     return all;

@@ -201,7 +201,11 @@ final class Host implements Closeable {
             false,
             asked.owner(),
             asked.licence(),
-            asked.bootProtection());
+            asked.bootProtection(),
+            asked.project().isEmpty()
+                ? platform.projects.stream().findFirst().orElse("")
+                : asked.project(),
+            asked.identity());
     platform.machines.put(id, made);
     save();
     return made;

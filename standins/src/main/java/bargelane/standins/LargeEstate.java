@@ -57,6 +57,8 @@ final class LargeEstate {
         seed.licences(),
         seed.bootProtection(),
         seed.filters(),
+        seed.projects(),
+        seed.identities(),
         networks,
         seed.storages(),
         seed.sizes(),

@@ -100,7 +100,14 @@ public final class Platform {
       boolean fenced,
       String owner,
       String licence,
-      boolean bootProtection) {
+      boolean bootProtection,
+      String project,
+      String identity) {
+
+    public Machine {
+      project = project == null ? "" : project;
+      identity = identity == null ? "" : identity;
+    }
 
     Machine disks(List<String> changed) {
       return new Machine(
@@ -120,7 +127,9 @@ public final class Platform {
           fenced,
           owner,
           licence,
-          bootProtection);
+          bootProtection,
+          project,
+          identity);
     }
 
     Machine ingress(List<Ingress> changed) {
@@ -141,7 +150,9 @@ public final class Platform {
           fenced,
           owner,
           licence,
-          bootProtection);
+          bootProtection,
+          project,
+          identity);
     }
 
     Machine on(boolean now) {
@@ -162,7 +173,9 @@ public final class Platform {
           fenced,
           owner,
           licence,
-          bootProtection);
+          bootProtection,
+          project,
+          identity);
     }
 
     Machine fenced(boolean now) {
@@ -183,7 +196,9 @@ public final class Platform {
           now,
           owner,
           licence,
-          bootProtection);
+          bootProtection,
+          project,
+          identity);
     }
 
     Machine owner(String now) {
@@ -204,7 +219,9 @@ public final class Platform {
           fenced,
           now,
           licence,
-          bootProtection);
+          bootProtection,
+          project,
+          identity);
     }
   }
 
@@ -224,6 +241,12 @@ public final class Platform {
   public Names names = new Names(0, false);
   public List<Licence> licences = new ArrayList<>();
   public boolean bootProtection;
+
+  /** Accounts or projects that can own machines, the first of them unless asked otherwise. */
+  public List<String> projects = new ArrayList<>();
+
+  /** What machines can run under. */
+  public List<String> identities = new ArrayList<>();
 
   /** Whether a machine is reached only from where its ingress lets in. */
   public boolean filters;

@@ -76,6 +76,8 @@ public final class Seed {
       List<Platform.Licence> licences,
       boolean bootProtection,
       boolean filters,
+      List<String> projects,
+      List<String> identities,
       List<Platform.Network> networks,
       List<Platform.StorageClass> storages,
       List<Platform.Size> sizes,
@@ -114,6 +116,8 @@ public final class Seed {
     }
     platform.bootProtection = file.bootProtection();
     platform.filters = file.filters();
+    platform.projects.addAll(file.projects() == null ? List.of() : file.projects());
+    platform.identities.addAll(file.identities() == null ? List.of() : file.identities());
     file.networks().forEach(n -> platform.networks.put(n.id(), n));
     file.storages().forEach(s -> platform.storages.put(s.id(), s));
     file.sizes().forEach(s -> platform.sizes.put(s.id(), s));
@@ -142,7 +146,9 @@ public final class Seed {
               false,
               "",
               "",
-              false));
+              false,
+              "",
+              ""));
       if (m.load() != null) {
         platform.loads.put(m.id(), m.load());
       }

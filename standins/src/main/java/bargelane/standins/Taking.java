@@ -25,12 +25,20 @@ final class Taking {
           "licence-refused",
           asked.os() + " runs here under one of " + licences + ", not '" + asked.licence() + "'");
     }
+    owned("project", platform.projects, asked.project());
+    owned("identity", platform.identities, asked.identity());
     if (asked.bootProtection() && !(platform.bootProtection && asked.firmware().equals("uefi"))) {
       throw refused(
           "boot-protection-refused",
           platform.bootProtection
               ? "boot protection needs UEFI, and " + asked.name() + " is started by BIOS"
               : "there is no boot protection here");
+    }
+  }
+
+  private static void owned(String kind, List<String> offered, String asked) {
+    if (!asked.isEmpty() && !offered.contains(asked)) {
+      throw refused(kind + "-unknown", "there is no " + kind + " '" + asked + "' here");
     }
   }
 

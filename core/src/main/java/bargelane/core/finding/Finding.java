@@ -282,6 +282,10 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
         true,
         "The target does not offer the chosen licence for the system.",
         "Choose one of those that the finding names."),
+    CHOICE_NOT_OFFERED(
+        true,
+        "The target does not have the project or the identity that is chosen for a machine.",
+        "Choose one of those that the finding names, or ask the target's owner for it."),
     ADDRESS_TAKEN(
         true,
         "An address that is to be kept is used by another machine there.",

@@ -107,7 +107,8 @@ public record Guide(Who who, List<Action> actions) {
           ZONES_NOT_APART,
           BOOT_PROTECTION_UNFIT,
           LICENCE_MISSING,
-          LICENCE_REFUSED ->
+          LICENCE_REFUSED,
+          CHOICE_NOT_OFFERED ->
           List.of(Action.LANE_SET);
       case QUOTA_MACHINES, QUOTA_VOLUMES -> List.of(Action.SITE_SCAN, Action.WAVE_SETTLE);
       case NOT_LOADED, NO_POINT, NOT_PROTECTED -> List.of(Action.WAVE_LOAD);

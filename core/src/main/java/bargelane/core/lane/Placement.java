@@ -10,6 +10,7 @@ import java.util.List;
  * @param size empty where the platform has no sizes
  * @param name at the target; empty for the one that it has
  * @param licence how its system is licensed there; empty where that is not said
+ * @param belonging whose it is there
  * @param bootProtection whether only a signed system is started
  * @param ingress what is let in there; null for the same as at the source
  * @param keptOff whether it is kept off when it has landed
@@ -22,6 +23,7 @@ public record Placement(
     String zone,
     String name,
     String licence,
+    Belonging belonging,
     boolean bootProtection,
     List<Ingress> ingress,
     boolean keptOff,
@@ -31,12 +33,13 @@ public record Placement(
   public Placement {
     name = name == null ? "" : name;
     licence = licence == null ? "" : licence;
+    belonging = belonging == null ? Belonging.UNSAID : belonging;
     carried = carried == null ? List.of() : List.copyOf(carried);
   }
 
   /** A place where nothing is said but size, networks, storages and zone. */
   public Placement(String size, List<PlacedNic> nics, List<String> storages, String zone) {
-    this(size, nics, storages, zone, "", "", false, null, false, List.of());
+    this(size, nics, storages, zone, "", "", null, false, null, false, List.of());
   }
 
   /** What is let in, of a machine that lets this in at its source. */
@@ -47,7 +50,17 @@ public record Placement(
   /** The same place with other cards. */
   public Placement with(List<PlacedNic> other) {
     return new Placement(
-        size, other, storages, zone, name, licence, bootProtection, ingress, keptOff, carried);
+        size,
+        other,
+        storages,
+        zone,
+        name,
+        licence,
+        belonging,
+        bootProtection,
+        ingress,
+        keptOff,
+        carried);
   }
 
   /** The same place with what is carried. */
@@ -59,6 +72,7 @@ public record Placement(
         zone,
         name,
         licence,
+        belonging,
         bootProtection,
         ingress,
         keptOff,

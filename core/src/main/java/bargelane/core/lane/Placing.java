@@ -15,6 +15,7 @@ import bargelane.text.Sizes;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Locale;
+import java.util.Map;
 import java.util.Optional;
 import java.util.stream.IntStream;
 
@@ -41,6 +42,7 @@ final class Placing {
   String zone = "";
   String called = "";
   String licence = "";
+  Belonging belonging = Belonging.UNSAID;
   boolean protection;
   boolean keptOff;
 
@@ -103,6 +105,7 @@ final class Placing {
             zone,
             called.equals(name) ? "" : called,
             licence,
+            belonging,
             protection,
             ingress,
             keptOff,
@@ -119,6 +122,7 @@ final class Placing {
     checkNames();
     checkZone();
     checkLicence();
+    checkBelonging();
     checkPower();
     ingress = machine(Setting.INGRESS).flatMap(IngressRules::read).orElse(null);
     subnets();
@@ -222,6 +226,30 @@ final class Placing {
           set(WHOSE_LICENCE + offered, Setting.LICENCE, offered.get(0)),
           Who.ENGINEER);
     }
+  }
+
+  private void checkBelonging() {
+    belonging =
+        new Belonging(
+            offered(Setting.PROJECT, target.offers().projects()),
+            offered(Setting.IDENTITY, target.offers().identities()),
+            machine(Setting.LABELS).flatMap(Belonging::labels).orElse(Map.of()));
+  }
+
+  /** What is chosen of what the target offers; told where it does not offer it any more. */
+  private String offered(Setting setting, List<String> offers) {
+    Optional<String> chosen = machine(setting);
+    if (chosen.filter(c -> !offers.contains(c)).isPresent()) {
+      find(
+          Code.CHOICE_NOT_OFFERED,
+          shores.targetName() + " has no " + setting.word() + " " + chosen.get(),
+          set(
+              offers.isEmpty() ? "unset it" : "choose one of " + offers,
+              setting,
+              offers.stream().limit(1).toArray(String[]::new)),
+          Who.ENGINEER);
+    }
+    return chosen.orElse("");
   }
 
   private void checkPower() {

@@ -36,6 +36,12 @@ public enum Setting implements Worded {
   NAME("name", MACHINE),
   /** How its system is licensed at the target. */
   LICENCE("licence", MACHINE, WAVE, LABEL, LANE),
+  /** The account or project at the target that owns it, as the target names it. */
+  PROJECT("project", MACHINE, WAVE, LABEL, LANE),
+  /** The identity at the target that it runs under. */
+  IDENTITY("identity", MACHINE, WAVE, LABEL, LANE),
+  /** Labels that it gets at the target besides its own; see {@link Belonging#labels}. */
+  LABELS("labels", MACHINE, WAVE, LABEL, LANE),
   /** {@code on} or {@code off}: whether only a signed system is started. */
   BOOT_PROTECTION("boot-protection", MACHINE, WAVE, LABEL, LANE),
   /** {@code on} or {@code off}: whether it is started when it has landed. */

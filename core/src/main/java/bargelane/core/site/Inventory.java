@@ -228,14 +228,29 @@ public record Inventory(
    * @param licences by which systems can run there; a system that none is for needs none
    * @param bootProtection whether machines can be started so that only a signed system comes up
    * @param filters whether a machine is reached only from where its rules let in
+   * @param projects accounts or projects that can own machines, with their folders before them;
+   *     none where there is one owner only
+   * @param identities that a machine can run under
    */
   public record Offers(
-      NameRule names, List<Licence> licences, boolean bootProtection, boolean filters) {
+      NameRule names,
+      List<Licence> licences,
+      boolean bootProtection,
+      boolean filters,
+      List<String> projects,
+      List<String> identities) {
     public static final Offers UNTOLD = new Offers(NameRule.ANY, List.of(), false, false);
 
     public Offers {
       names = names == null ? NameRule.ANY : names;
       licences = licences == null ? List.of() : List.copyOf(licences);
+      projects = projects == null ? List.of() : List.copyOf(projects);
+      identities = identities == null ? List.of() : List.copyOf(identities);
+    }
+
+    /** Those of a site with one owner of all machines, which run under no identity. */
+    public Offers(NameRule names, List<Licence> licences, boolean bootProtection, boolean filters) {
+      this(names, licences, bootProtection, filters, List.of(), List.of());
     }
 
     /** The licences that a system can run under; none where it needs none. */

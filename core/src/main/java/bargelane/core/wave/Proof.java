@@ -68,6 +68,12 @@ public record Proof(
     if (!placement.licence().equals(now.placement.licence())) {
       changed.add("the licence");
     }
+    if (!placement.belonging().project().equals(now.placement.belonging().project())) {
+      changed.add("the project");
+    }
+    if (!placement.belonging().identity().equals(now.placement.belonging().identity())) {
+      changed.add("the identity that it runs under");
+    }
     if (placement.bootProtection() != now.placement.bootProtection()) {
       changed.add("boot protection");
     }

@@ -61,6 +61,8 @@ final class Choices {
       case CLASS -> target.map(Choices::classes).orElse(List.of());
       case ZONE -> target.map(Choices::zones).orElse(List.of());
       case LICENCE -> target.map(Choices::licences).orElse(List.of());
+      case PROJECT -> target.map(i -> i.offers().projects()).orElse(List.of());
+      case IDENTITY -> target.map(i -> i.offers().identities()).orElse(List.of());
       case BOOT_PROTECTION -> target.map(Choices::protection).orElse(List.of());
       case ADDRESS -> List.of("keep", "keep-or-choose", "choose", "platform");
       case ROLE_OF_DISK -> Rules.ROLES;
@@ -78,7 +80,7 @@ final class Choices {
               .toList();
       case OVERLAP -> ACCEPTED;
       case SPAN -> EXTENDED;
-      case NAME, APART, TOGETHER, INGRESS, CARRIED_WITHIN -> List.of();
+      case NAME, APART, TOGETHER, INGRESS, CARRIED_WITHIN, LABELS -> List.of();
     };
   }
 
@@ -95,6 +97,7 @@ final class Choices {
               .orElse("a name");
       case APART, TOGETHER -> "the name of a group";
       case COPY -> "on, off, carried, or carried:VOLUME for a disk";
+      case LABELS -> "KEY=VALUE; ...";
       case CARRIED_WITHIN -> "a duration, as 15m";
       case INGRESS -> "PROTOCOL/PORT from RANGE; ..., from any, or none";
       default -> "one of the values";

@@ -2,6 +2,7 @@ package bargelane.service.lane;
 
 import bargelane.api.RuleChange;
 import bargelane.core.lane.AddressRule;
+import bargelane.core.lane.Belonging;
 import bargelane.core.lane.IngressRules;
 import bargelane.core.lane.LanePlan;
 import bargelane.core.lane.Rule;
@@ -126,7 +127,8 @@ final class Decisions {
     String value = asked.value() == null ? "" : asked.value().strip();
     String subject = subject(scope, of, value.isEmpty());
     int part = part(scope, subject, asked.part(), value.isEmpty());
-    int longest = setting == Setting.INGRESS ? IngressRules.LONGEST : LONGEST;
+    int longest =
+        setting == Setting.INGRESS || setting == Setting.LABELS ? IngressRules.LONGEST : LONGEST;
     if (value.length() > longest) {
       throw invalid(
           "value-too-long",
@@ -266,6 +268,16 @@ final class Decisions {
       case CLASS -> among(setting, value, offered.map(Choices::classes));
       case ZONE -> among(setting, value, offered.map(Choices::zones));
       case LICENCE -> among(setting, value, offered.map(Choices::licences));
+      case PROJECT -> among(setting, value, offered.map(i -> i.offers().projects()));
+      case IDENTITY -> among(setting, value, offered.map(i -> i.offers().identities()));
+      case LABELS -> {
+        if (Belonging.labels(value).isEmpty()) {
+          throw invalid(
+              "labels-malformed",
+              "these are no labels",
+              "give up to 30 as cost-centre=12; owner=library");
+        }
+      }
       case ROLE_OF_DISK -> fixed(setting, value, Rules.ROLES);
       case BOOT_PROTECTION -> among(setting, value, offered.map(Choices::protection));
       case INGRESS -> {

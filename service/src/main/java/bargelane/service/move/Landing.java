@@ -127,7 +127,6 @@ final class Landing {
 
   Compute.Spec spec(
       String name, String owner, MemberEntity m, MachineFacts f, Placement p, List<String> disks) {
-    Map<String, String> labels = new LinkedHashMap<>(f.labels());
     return new Compute.Spec(
         name,
         owner,
@@ -138,12 +137,14 @@ final class Landing {
         f.firmware(),
         p.zone(),
         p.licence(),
+        p.belonging().project(),
+        p.belonging().identity(),
         p.bootProtection(),
         disks,
         p.nics(),
         p.ingressOf(f.ingress()),
         Plans.probe(m).port(),
-        labels);
+        p.belonging().labelsOf(f.labels()));
   }
 
   /** Makes the machines at a side from the plan, or gives those that stand there the clones. */

@@ -54,6 +54,8 @@ final class StandinCompute implements Compute {
     body.put("ingress", s.ingress());
     body.put("labels", s.labels());
     body.put("licence", s.licence());
+    body.put("project", s.project());
+    body.put("identity", s.identity());
     body.put("bootProtection", s.bootProtection());
     return http.send("POST", "/v1/machines", body).path("id").asText();
   }

@@ -235,7 +235,9 @@ public final class StandinDriver implements SiteDriver {
             list(
                 all.path("licences"), l -> new Inventory.Licence(text(l, "id"), text(l, "system"))),
             all.path("bootProtection").asBoolean(),
-            all.path("filters").asBoolean()),
+            all.path("filters").asBoolean(),
+            list(all.path("projects"), JsonNode::asText),
+            list(all.path("identities"), JsonNode::asText)),
         list(all.path("carried"), v -> disks.carried(v, seenAt)));
   }
 

@@ -58,6 +58,8 @@ class RefitTest extends YardHost {
                 "bios",
                 "",
                 "",
+                "",
+                "",
                 false,
                 volumes,
                 List.of(new PlacedNic("hithe", "10.20.7.40", false, "52:54:00:20:01:21")),
