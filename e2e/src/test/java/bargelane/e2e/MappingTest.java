@@ -174,12 +174,12 @@ class MappingTest {
     done("lane", "unset", "over", "copy", "--disk", "photo-archive/2");
     done("lane", "unset", "over", "copy", "--disk", "bookbus-db/1");
     cloud.call("DELETE", "/v1/volumes/routes", null);
-    done("site", "scan", "saltmarsh");
+    done("site", "scan", "saltmarsh", "--wait");
   }
 
   private static void carried(Platform cloud, Instant asOf) throws IOException {
     cloud.call("PUT", "/v1/volumes/routes/carried", Map.of("asOf", asOf.toString()));
-    done("site", "scan", "saltmarsh");
+    done("site", "scan", "saltmarsh", "--wait");
   }
 
   private static Set<String> machines(String code) throws IOException {
