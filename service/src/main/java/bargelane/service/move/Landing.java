@@ -152,12 +152,13 @@ final class Landing {
     TowState state = moves.state(w);
     carrying.arriving(w, side);
     var results = side == Side.AWAY ? services.db().tx(s -> Plans.hold(s, state)) : null;
+    boolean filters = side == Side.AWAY && letIn.filters(state);
     for (int i = 0; i < state.members.size(); i++) {
       MemberEntity m = state.members.get(i);
       List<String> disks = cloneNames(w, state, m);
       Optional<Berth> berth = TowState.berth(m, side);
       Compute compute = moves.compute(state, side);
-      if (side == Side.AWAY) {
+      if (filters) {
         letIn.prepare(w, state, m, results.get(i).placement(), compute, berth);
       }
       if (berth.isPresent()) {

@@ -1,5 +1,7 @@
 package bargelane.service.move;
 
+import static java.util.stream.Collectors.joining;
+
 import bargelane.core.finding.Action;
 import bargelane.core.finding.Remedy;
 import bargelane.core.lane.IngressRules;
@@ -19,6 +21,7 @@ import bargelane.service.run.RunFailure;
 import bargelane.service.run.Work;
 import bargelane.service.site.Inventories;
 import bargelane.sites.Compute;
+import bargelane.text.Counts;
 import bargelane.text.Durations;
 import java.time.Duration;
 import java.time.Instant;
@@ -26,7 +29,10 @@ import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
 import java.util.Optional;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.stream.Stream;
 
 /**
  * Whether those get through to machines that have landed whom the target is to let in. The platform
@@ -40,6 +46,9 @@ final class LetIn {
 
   /** Rules of a machine that are tried at most. */
   static final int MOST = 20;
+
+  /** Machines that are tried at once: as many as a site lets a move call it. */
+  private static final int AT_ONCE = 8;
 
   /** Who stands for everybody, and who for somebody whom no rule names: RFC 5737 and RFC 3849. */
   private static final String EVERYBODY = "198.51.100.1";
@@ -59,9 +68,14 @@ final class LetIn {
   /** One connection that is tried: as whom, to which of a machine's addresses. */
   record Try(String what, int port, String from, String to, boolean wanted) {}
 
+  /** Whether the target of a wave filters what comes in. */
+  boolean filters(TowState state) {
+    return services.db().tx(s -> new Inventories(s).of(state.away)).offers().filters();
+  }
+
   /**
-   * Keeps what a machine is to let in at the target, if that filters. A machine that stands there
-   * already is given what the lane decides, and keeps what it has where nothing is decided.
+   * Keeps what a machine is to let in at a target that filters. A machine that stands there already
+   * is given what the lane decides, and keeps what it has where nothing is decided.
    *
    * @param stands its id at the target; none if it is made with these rules
    */
@@ -72,9 +86,6 @@ final class LetIn {
       Placement placement,
       Compute compute,
       Optional<Berth> stands) {
-    if (!services.db().tx(s -> new Inventories(s).of(state.away)).offers().filters()) {
-      return;
-    }
     List<Ingress> rules = placement.ingressOf(Plans.facts(state, m).ingress());
     if (stands.isPresent()) {
       String id = stands.get().platformId();
@@ -140,49 +151,71 @@ final class LetIn {
    */
   Outcome look(
       Work w, Side side, int rank, List<MemberEntity> members, Compute compute, boolean mayBeShut) {
-    List<String> waits = new ArrayList<>();
-    List<String> told = new ArrayList<>();
-    for (MemberEntity m : members) {
-      Optional<List<Ingress>> rules = w.notes().get(MoveNotes.RULES, m.id);
-      if (rules.isEmpty() || side == Side.HOME) {
-        continue;
-      }
-      MachineFacts facts = compute.machine(w.need(MoveNotes.MACHINES).get(m.id));
-      Map<Try, Boolean> tried = new LinkedHashMap<>();
-      for (Try t :
-          tries(
-              rules.get(),
-              facts.nics().stream().map(n -> n.address()).filter(a -> !a.isEmpty()).toList())) {
-        compute.reached(t.to(), t.port(), t.from()).ifPresent(through -> tried.put(t, through));
-      }
-      w.put(MoveNotes.LET_IN, m.id, tried.entrySet().stream().map(LetIn::text).toList());
-      tried.entrySet().stream()
-          .filter(e -> e.getKey().wanted() && !e.getValue())
-          .findFirst()
-          .ifPresent(e -> waits.add(shut(w, m, rank, e.getKey(), mayBeShut)));
-      tried.entrySet().stream()
-          .filter(e -> !e.getKey().wanted() && e.getValue())
-          .forEach(
-              e ->
-                  told.add(
-                      e.getKey().from()
-                          + ", whom no rule names, gets through to "
-                          + m.name
-                          + " at tcp/"
-                          + e.getKey().port()));
-      if (!tried.isEmpty()) {
-        told.add(m.name + " was tried from outside " + tried.size() + " times");
-      }
-    }
+    Map<String, String> waits = new ConcurrentHashMap<>();
+    Map<String, String> told = new ConcurrentHashMap<>();
+    Together.each(
+        members.stream()
+            .filter(m -> side == Side.AWAY && w.notes().get(MoveNotes.RULES, m.id).isPresent())
+            .filter(m -> w.notes().get(MoveNotes.LET_IN, m.id).isEmpty())
+            .toList(),
+        AT_ONCE,
+        m -> {
+          Map<Try, Boolean> tried = tried(w, m, compute);
+          Optional<Try> shut =
+              tried.keySet().stream().filter(t -> t.wanted() && !tried.get(t)).findFirst();
+          shut.ifPresent(t -> waits.put(m.id, shut(w, m, rank, t, mayBeShut)));
+          if (shut.isEmpty() || mayBeShut) {
+            w.put(
+                MoveNotes.LET_IN,
+                m.id,
+                tried.keySet().stream().map(t -> text(t, tried.get(t))).toList());
+          }
+          if (!tried.isEmpty()) {
+            told.put(m.id, told(m, tried));
+          }
+        });
     return waits.isEmpty() || mayBeShut
-        ? Outcome.done(String.join("; ", concat(waits, told)))
-        : Outcome.waitFor(String.join("; ", waits));
+        ? Outcome.done(in(members, waits, told))
+        : Outcome.waitFor(in(members, waits));
   }
 
-  private static List<String> concat(List<String> one, List<String> other) {
-    List<String> all = new ArrayList<>(one);
-    all.addAll(other);
-    return all;
+  private static Map<Try, Boolean> tried(Work w, MemberEntity m, Compute compute) {
+    MachineFacts facts = compute.machine(w.need(MoveNotes.MACHINES).get(m.id));
+    List<String> addresses =
+        facts.nics().stream().map(n -> n.address()).filter(a -> !a.isEmpty()).toList();
+    Map<Try, Boolean> tried = new LinkedHashMap<>();
+    for (Try t : tries(w.notes().get(MoveNotes.RULES, m.id).orElseThrow(), addresses)) {
+      compute.reached(t.to(), t.port(), t.from()).ifPresent(through -> tried.put(t, through));
+    }
+    return tried;
+  }
+
+  private static String told(MemberEntity m, Map<Try, Boolean> tried) {
+    StringBuilder all = new StringBuilder();
+    tried.forEach(
+        (t, through) -> {
+          if (through && !t.wanted()) {
+            all.append(t.from())
+                .append(", whom no rule names, gets through to ")
+                .append(m.name)
+                .append(" at tcp/")
+                .append(t.port())
+                .append("; ");
+          }
+        });
+    return all.append(m.name)
+        .append(" was tried from outside by ")
+        .append(Counts.of(tried.size(), "connection"))
+        .toString();
+  }
+
+  /** What is told of members, in their order. */
+  @SafeVarargs
+  private static String in(List<MemberEntity> members, Map<String, String>... texts) {
+    return Stream.of(texts)
+        .flatMap(t -> members.stream().map(m -> t.get(m.id)))
+        .filter(Objects::nonNull)
+        .collect(joining("; "));
   }
 
   private String shut(Work w, MemberEntity m, int rank, Try t, boolean mayBeShut) {
@@ -211,9 +244,8 @@ final class LetIn {
     return cause;
   }
 
-  private static String text(Map.Entry<Try, Boolean> e) {
-    Try t = e.getKey();
-    return t.what() + ": " + t.from() + (e.getValue() ? " gets through" : " is shut out");
+  private static String text(Try t, boolean through) {
+    return t.what() + ": " + t.from() + (through ? " gets through" : " is shut out");
   }
 
   /** For a dossier: what was tried of each machine, by its name. */

@@ -122,7 +122,7 @@ class LetInTest extends MovesFixture {
             + " let in tcp/5432 from 10.20.1.0/24",
         ((Outcome.Wait) waits).detail());
     through("10.20.1.1", true);
-    assertEquals(Outcome.done("ledger was tried from outside 2 times"), look(false));
+    assertEquals(Outcome.done("ledger was tried from outside by 2 connections"), look(false));
     assertEquals(
         List.of(
             "tcp/5432 from 10.20.1.0/24: 10.20.1.1 gets through",
