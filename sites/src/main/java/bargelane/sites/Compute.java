@@ -28,6 +28,8 @@ public interface Compute {
    * @param licence how its system is licensed there; empty where that is not said
    * @param project that owns it; empty for the site's own choice
    * @param identity that it runs under; empty for none
+   * @param sockets in which its processors are arranged, of which they are a multiple; 0 for the
+   *     site's own choice
    * @param bootProtection whether only a signed system is started
    * @param probePort the port by which it is seen that it does its work; 0 for the first that it
    *     serves
@@ -44,6 +46,7 @@ public interface Compute {
       String licence,
       String project,
       String identity,
+      int sockets,
       boolean bootProtection,
       List<String> disks,
       List<PlacedNic> nics,

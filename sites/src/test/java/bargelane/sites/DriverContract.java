@@ -144,6 +144,7 @@ abstract class DriverContract {
         "",
         "",
         "",
+        0,
         false,
         volumes,
         // The address that the small guest has.

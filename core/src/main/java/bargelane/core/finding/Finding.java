@@ -282,6 +282,10 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
         true,
         "The target does not offer the chosen licence for the system.",
         "Choose one of those that the finding names."),
+    SOCKETS_UNFIT(
+        true,
+        "The machine's processors can't be shared evenly by the sockets that are chosen.",
+        "Choose a number of sockets that divides them."),
     CHOICE_NOT_OFFERED(
         true,
         "The target does not have the project or the identity that is chosen for a machine.",

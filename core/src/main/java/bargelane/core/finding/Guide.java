@@ -108,6 +108,7 @@ public record Guide(Who who, List<Action> actions) {
           BOOT_PROTECTION_UNFIT,
           LICENCE_MISSING,
           LICENCE_REFUSED,
+          SOCKETS_UNFIT,
           CHOICE_NOT_OFFERED ->
           List.of(Action.LANE_SET);
       case QUOTA_MACHINES, QUOTA_VOLUMES -> List.of(Action.SITE_SCAN, Action.WAVE_SETTLE);

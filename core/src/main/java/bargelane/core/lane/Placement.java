@@ -11,6 +11,7 @@ import java.util.List;
  * @param name at the target; empty for the one that it has
  * @param licence how its system is licensed there; empty where that is not said
  * @param belonging whose it is there
+ * @param sockets in which its processors are arranged; 0 where that is not said
  * @param bootProtection whether only a signed system is started
  * @param ingress what is let in there; null for the same as at the source
  * @param keptOff whether it is kept off when it has landed
@@ -24,6 +25,7 @@ public record Placement(
     String name,
     String licence,
     Belonging belonging,
+    int sockets,
     boolean bootProtection,
     List<Ingress> ingress,
     boolean keptOff,
@@ -39,7 +41,7 @@ public record Placement(
 
   /** A place where nothing is said but size, networks, storages and zone. */
   public Placement(String size, List<PlacedNic> nics, List<String> storages, String zone) {
-    this(size, nics, storages, zone, "", "", null, false, null, false, List.of());
+    this(size, nics, storages, zone, "", "", null, 0, false, null, false, List.of());
   }
 
   /** What is let in, of a machine that lets this in at its source. */
@@ -57,6 +59,7 @@ public record Placement(
         name,
         licence,
         belonging,
+        sockets,
         bootProtection,
         ingress,
         keptOff,
@@ -73,6 +76,7 @@ public record Placement(
         name,
         licence,
         belonging,
+        sockets,
         bootProtection,
         ingress,
         keptOff,

@@ -11,6 +11,7 @@ import bargelane.core.lane.Rules.Effective;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.Network;
 import bargelane.core.site.Inventory.Nic;
+import bargelane.text.Counts;
 import bargelane.text.Sizes;
 import java.util.ArrayList;
 import java.util.List;
@@ -43,6 +44,7 @@ final class Placing {
   String called = "";
   String licence = "";
   Belonging belonging = Belonging.UNSAID;
+  int sockets;
   boolean protection;
   boolean keptOff;
 
@@ -106,6 +108,7 @@ final class Placing {
             called.equals(name) ? "" : called,
             licence,
             belonging,
+            sockets,
             protection,
             ingress,
             keptOff,
@@ -123,6 +126,7 @@ final class Placing {
     checkZone();
     checkLicence();
     checkBelonging();
+    checkSockets();
     checkPower();
     ingress = machine(Setting.INGRESS).flatMap(IngressRules::read).orElse(null);
     subnets();
@@ -250,6 +254,22 @@ final class Placing {
           Who.ENGINEER);
     }
     return chosen.orElse("");
+  }
+
+  private void checkSockets() {
+    int cpus = m.facts().cpus();
+    sockets = machine(Setting.SOCKETS).map(Integer::parseInt).orElse(0);
+    if (sockets > 0 && cpus % sockets != 0) {
+      find(
+          Code.SOCKETS_UNFIT,
+          "its "
+              + Counts.of(cpus, "processor")
+              + " can't be shared evenly by "
+              + sockets
+              + " sockets",
+          set("choose a number that divides them", Setting.SOCKETS, "1"),
+          Who.ENGINEER);
+    }
   }
 
   private void checkPower() {

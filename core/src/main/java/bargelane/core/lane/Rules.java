@@ -130,6 +130,9 @@ public final class Rules {
 
   /** What holds of a machine. */
   public Optional<Effective> machine(Setting setting, LaneMachine m) {
+    if (!values.has(setting)) {
+      return Optional.empty();
+    }
     return middle(setting, m).or(() -> at(setting, RuleScope.LANE, "", Rule.WHOLE));
   }
 
@@ -143,6 +146,9 @@ public final class Rules {
 
   /** What holds of a disk of a machine. */
   public Optional<Effective> disk(Setting setting, LaneMachine m, int disk) {
+    if (!values.has(setting)) {
+      return Optional.empty();
+    }
     return at(setting, RuleScope.DISK, m.id(), m.place(disk))
         .or(() -> at(setting, RuleScope.ROLE, role(m, disk), Rule.WHOLE))
         .or(() -> middle(setting, m))

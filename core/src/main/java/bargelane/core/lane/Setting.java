@@ -42,6 +42,8 @@ public enum Setting implements Worded {
   IDENTITY("identity", MACHINE, WAVE, LABEL, LANE),
   /** Labels that it gets at the target besides its own; see {@link Belonging#labels}. */
   LABELS("labels", MACHINE, WAVE, LABEL, LANE),
+  /** How many sockets its processors are arranged in, where the target's sizes don't say. */
+  SOCKETS("sockets", MACHINE, WAVE, LABEL, LANE),
   /** {@code on} or {@code off}: whether only a signed system is started. */
   BOOT_PROTECTION("boot-protection", MACHINE, WAVE, LABEL, LANE),
   /** {@code on} or {@code off}: whether it is started when it has landed. */

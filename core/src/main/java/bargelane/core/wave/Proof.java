@@ -74,6 +74,9 @@ public record Proof(
     if (!placement.belonging().identity().equals(now.placement.belonging().identity())) {
       changed.add("the identity that it runs under");
     }
+    if (placement.sockets() != now.placement.sockets()) {
+      changed.add("the sockets of its processors");
+    }
     if (placement.bootProtection() != now.placement.bootProtection()) {
       changed.add("boot protection");
     }

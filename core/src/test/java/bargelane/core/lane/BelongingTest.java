@@ -108,6 +108,18 @@ class BelongingTest {
   }
 
   @Test
+  void processorsAreSharedEvenlyBySockets() {
+    Preflight.Result r = place(List.of(), of(RuleScope.LANE, "", Setting.SOCKETS, "1"));
+    assertEquals(1, r.placement().sockets());
+    assertEquals(List.of(), r.findings());
+    Preflight.Result unfit = place(List.of(), of(RuleScope.LANE, "", Setting.SOCKETS, "2"));
+    assertEquals(
+        List.of(Code.SOCKETS_UNFIT), unfit.findings().stream().map(Finding::code).toList());
+    assertEquals(
+        "its 1 processor can't be shared evenly by 2 sockets", unfit.findings().get(0).cause());
+  }
+
+  @Test
   void aProofLapsesWhereItBelongsToAnother() {
     Rule reader = of(RuleScope.LANE, "", Setting.IDENTITY, "reader");
     Rule project = of(RuleScope.LANE, "", Setting.PROJECT, "p");

@@ -80,7 +80,7 @@ final class Choices {
               .toList();
       case OVERLAP -> ACCEPTED;
       case SPAN -> EXTENDED;
-      case NAME, APART, TOGETHER, INGRESS, CARRIED_WITHIN, LABELS -> List.of();
+      case NAME, APART, TOGETHER, INGRESS, CARRIED_WITHIN, LABELS, SOCKETS -> List.of();
     };
   }
 
@@ -98,6 +98,7 @@ final class Choices {
       case APART, TOGETHER -> "the name of a group";
       case COPY -> "on, off, carried, or carried:VOLUME for a disk";
       case LABELS -> "KEY=VALUE; ...";
+      case SOCKETS -> "a number from 1";
       case CARRIED_WITHIN -> "a duration, as 15m";
       case INGRESS -> "PROTOCOL/PORT from RANGE; ..., from any, or none";
       default -> "one of the values";

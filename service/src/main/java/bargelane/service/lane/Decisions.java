@@ -270,6 +270,16 @@ final class Decisions {
       case LICENCE -> among(setting, value, offered.map(Choices::licences));
       case PROJECT -> among(setting, value, offered.map(i -> i.offers().projects()));
       case IDENTITY -> among(setting, value, offered.map(i -> i.offers().identities()));
+      case SOCKETS -> {
+        if (!value.matches("[1-9][0-9]?")) {
+          throw invalid(
+              "sockets-malformed", "'" + value + "' is not a number of sockets", "give 1 to 99");
+        }
+        if (offered.filter(i -> !i.sizes().isEmpty()).isPresent()) {
+          throw invalid(
+              "sockets-unknown", target + " arranges processors by its sizes", "leave it out");
+        }
+      }
       case LABELS -> {
         if (Belonging.labels(value).isEmpty()) {
           throw invalid(

@@ -139,6 +139,7 @@ final class Landing {
         p.licence(),
         p.belonging().project(),
         p.belonging().identity(),
+        p.sockets(),
         p.bootProtection(),
         disks,
         p.nics(),

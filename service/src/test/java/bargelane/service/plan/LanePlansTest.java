@@ -157,6 +157,7 @@ class LanePlansTest extends LanePlansFixture {
             Map.entry(change("machine", "host1", "project", "theirs"), "project-unknown"),
             Map.entry(change("lane", "", "identity", "root"), "identity-unknown"),
             Map.entry(change("lane", "", "labels", "owner"), "labels-malformed"),
+            Map.entry(change("lane", "", "sockets", "0"), "sockets-malformed"),
             Map.entry(change("machine", "host1", "address", "10.9.0.5"), "address-for-many"),
             Map.entry(change("lane", "", "address", "any"), "address-malformed"),
             Map.entry(change("machine", "host1", "apart", "\u0007"), "group-malformed"),

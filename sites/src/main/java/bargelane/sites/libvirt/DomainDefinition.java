@@ -50,6 +50,10 @@ final class DomainDefinition {
             // What the firmware says of a disk that it can't start is on the serial console then.
             : "<bios useserial='yes'/>");
     x.append("<boot dev='hd'/></os>");
+    // A socket a processor, which is the hypervisor's own choice, is more than some systems use.
+    int sockets = Math.max(1, spec.sockets());
+    x.append("<cpu><topology sockets='").append(sockets).append("' cores='");
+    x.append(spec.cpus() / sockets).append("' threads='1'/></cpu>");
     x.append("<features><acpi/></features><on_crash>destroy</on_crash><devices>");
     boolean virtio = host.settings.devices().equals("virtio");
     int index = 0;

@@ -13,6 +13,7 @@ import com.fasterxml.jackson.databind.JsonNode;
 import java.io.IOException;
 import java.net.InetSocketAddress;
 import java.net.Socket;
+import java.net.SocketTimeoutException;
 import java.nio.charset.StandardCharsets;
 import java.util.Arrays;
 import java.util.LinkedHashMap;
@@ -139,16 +140,18 @@ final class StandinCompute implements Compute {
       throw new SiteException(
           SiteException.Kind.MAY_PASS,
           "edge-unreachable",
-          http.site() + ": nothing gets to its edge: " + e.getMessage(),
+          http.site() + ": a connection through its edge can't be tried: " + e.getMessage(),
           e);
     }
   }
 
   /** Whether a byte comes back: a connection that is shut out is closed or reset without one. */
-  private static boolean answers(Socket socket, String ask) {
+  private static boolean answers(Socket socket, String ask) throws SocketTimeoutException {
     try {
       socket.getOutputStream().write(ask.getBytes(StandardCharsets.US_ASCII));
       return socket.getInputStream().read() >= 0;
+    } catch (SocketTimeoutException e) {
+      throw e; // An edge that says nothing at all tells nothing.
     } catch (IOException e) {
       return false;
     }

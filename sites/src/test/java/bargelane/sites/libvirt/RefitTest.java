@@ -45,6 +45,10 @@ class RefitTest extends YardHost {
   }
 
   private static String define(String name, List<String> volumes) {
+    return define(name, 1, 0, volumes);
+  }
+
+  private static String define(String name, int cpus, int sockets, List<String> volumes) {
     return driver
         .compute()
         .define(
@@ -52,7 +56,7 @@ class RefitTest extends YardHost {
                 name,
                 OWNER,
                 "",
-                1,
+                cpus,
                 160,
                 "",
                 "bios",
@@ -60,6 +64,7 @@ class RefitTest extends YardHost {
                 "",
                 "",
                 "",
+                sockets,
                 false,
                 volumes,
                 List.of(new PlacedNic("hithe", "10.20.7.40", false, "52:54:00:20:01:21")),
@@ -143,6 +148,18 @@ class RefitTest extends YardHost {
             .toList(),
         "taken back, the same would have to be done again");
     driver.compute().remove(fit);
+  }
+
+  @Test
+  void processorsAreArrangedInSockets() throws IOException {
+    for (int sockets : new int[] {0, 2}) {
+      String wide = define("wide", 6, sockets, List.of());
+      String told = demo.virsh("dumpxml", "wide");
+      String arranged = sockets == 0 ? "sockets='1'[^/]*cores='6'" : "sockets='2'[^/]*cores='3'";
+      assertTrue(
+          java.util.regex.Pattern.compile("<topology " + arranged).matcher(told).find(), told);
+      driver.compute().remove(wide);
+    }
   }
 
   /** Leaves a file as a yard does that died while it replaced it. */

@@ -11,8 +11,11 @@ import bargelane.sites.Drivers;
 import bargelane.sites.SiteException;
 import bargelane.standins.StandinServer;
 import com.fasterxml.jackson.databind.ObjectMapper;
+import com.sun.net.httpserver.HttpServer;
 import java.io.IOException;
+import java.net.InetAddress;
 import java.net.InetSocketAddress;
+import java.net.ServerSocket;
 import java.net.Socket;
 import java.net.URI;
 import java.net.http.HttpClient;
@@ -142,5 +145,41 @@ class StandinEdgeTest {
     SiteException e =
         assertThrows(SiteException.class, () -> gone.reached("10.9.0.7", 80, "10.1.2.3"));
     assertEquals(SiteException.Kind.MAY_PASS, e.kind());
+  }
+
+  /** What is not known is not taken for shut out: that would take a good move back. */
+  @Test
+  void anEdgeThatStallsTellsNothing() throws IOException {
+    try (ServerSocket stalled = new ServerSocket(0, 1, InetAddress.getLoopbackAddress())) {
+      HttpServer platform =
+          HttpServer.create(new InetSocketAddress(InetAddress.getLoopbackAddress(), 0), 0);
+      byte[] told =
+          ("{\"host\":\"127.0.0.1\",\"port\":" + stalled.getLocalPort() + "}")
+              .getBytes(StandardCharsets.UTF_8);
+      platform.createContext(
+          "/",
+          x -> {
+            x.sendResponseHeaders(200, told.length);
+            x.getResponseBody().write(told);
+            x.close();
+          });
+      platform.start();
+      try {
+        Compute silent =
+            Drivers.open(
+                    SiteKind.STANDIN,
+                    "basin",
+                    "http://127.0.0.1:" + platform.getAddress().getPort(),
+                    "t",
+                    Clock.systemUTC())
+                .compute();
+        SiteException e =
+            assertThrows(SiteException.class, () -> silent.reached("10.9.0.7", 80, "10.1.2.3"));
+        assertEquals("edge-unreachable", e.code());
+        assertEquals(SiteException.Kind.MAY_PASS, e.kind());
+      } finally {
+        platform.stop(0);
+      }
+    }
   }
 }
