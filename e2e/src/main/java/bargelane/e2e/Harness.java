@@ -6,6 +6,7 @@ import bargelane.service.backup.Backups;
 import bargelane.service.backup.PostgresTools;
 import bargelane.service.node.Entities;
 import bargelane.service.platform.Db;
+import bargelane.standins.StandinServer;
 import java.io.Closeable;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
@@ -39,6 +40,11 @@ public final class Harness implements Closeable {
   private final String classPath;
   private final Function<String, List<String>> options;
   private final Optional<FirstHomes> homes;
+
+  /** Simulated platforms that live in this JVM. */
+  private final Map<String, StandinServer> here = new HashMap<>();
+
+  private boolean light;
   private String database;
 
   private Harness(
@@ -71,6 +77,16 @@ public final class Harness implements Closeable {
         classPath,
         program -> brief(archive.reading(program)),
         Optional.of(new FirstHomes(homesIn(named))));
+  }
+
+  /**
+   * One whose simulated platforms live in this JVM, which spares their starts. They can't be
+   * killed: a test that does so starts them as processes of their own, with {@link #create}.
+   */
+  public static Harness light() throws IOException {
+    Harness harness = create();
+    harness.light = true;
+    return harness;
   }
 
   private static Path homesIn(String archives) {
@@ -150,12 +166,12 @@ public final class Harness implements Closeable {
   }
 
   public Harness estate(String seed) throws IOException {
-    return standin("estate", seed, false);
+    return standin("estate", seed, 0, false);
   }
 
   /** The demo estate with made-up machines up to a number. */
   public Harness estate(int machines) throws IOException {
-    return standin("estate", "estate", false, "--machines", String.valueOf(machines));
+    return standin("estate", "estate", machines, false);
   }
 
   public Harness cloud() throws IOException {
@@ -163,16 +179,27 @@ public final class Harness implements Closeable {
   }
 
   public Harness cloud(String seed) throws IOException {
-    return standin("cloud", seed, true);
+    return standin("cloud", seed, 0, true);
   }
 
   /** A second cloud, of another shape, which {@link #all} leaves out. */
   public Harness secondCloud() throws IOException {
-    return standin("fenwater", "fenwater", true);
+    return standin("fenwater", "fenwater", 0, true);
   }
 
-  private Harness standin(String name, String seed, boolean tls, String... more)
-      throws IOException {
+  private Harness standin(String name, String seed, int machines, boolean tls) throws IOException {
+    Path own = home.resolve(name);
+    if (homes.isPresent() && seed.equals(name) && machines == 0) {
+      homes.get().give(name, own);
+    }
+    Path sockets = runtime.resolve(name.substring(0, 1));
+    if (light) {
+      StandinServer server =
+          StandinServer.start(seed, machines, Files.createDirectories(own), sockets, 0, tls);
+      here.put(name, server);
+      Files.writeString(own.resolve("address"), server.address() + "\n");
+      return this;
+    }
     List<String> command =
         java(
             "standin",
@@ -181,16 +208,14 @@ public final class Harness implements Closeable {
             "--seed",
             seed,
             "--home",
-            home.resolve(name).toString(),
+            own.toString(),
             "--runtime",
-            runtime.resolve(name.substring(0, 1)).toString());
+            sockets.toString(),
+            "--machines",
+            String.valueOf(machines));
     if (tls) {
       command.add("--tls");
     }
-    if (homes.isPresent() && seed.equals(name) && more.length == 0) {
-      homes.get().give(name, home.resolve(name));
-    }
-    command.addAll(List.of(more));
     spawn(name, command);
     return this;
   }
@@ -299,6 +324,9 @@ public final class Harness implements Closeable {
 
   /** Ends a process at once, as a power cut would. */
   public void kill(String name) throws IOException {
+    if (here.containsKey(name)) {
+      throw new IllegalStateException(name + " lives in this JVM: start it with create()");
+    }
     ended(processes.remove(name).destroyForcibly());
   }
 
@@ -427,6 +455,9 @@ public final class Harness implements Closeable {
   public void close() throws IOException {
     for (String name : List.copyOf(processes.keySet())) {
       kill(name);
+    }
+    for (StandinServer server : here.values()) {
+      server.close();
     }
     postgres("remove");
     for (Path tree : List.of(home, runtime)) {

@@ -42,7 +42,7 @@ class BackupTest {
 
   @Test
   void whatIsRestoredFindsItsPointsAndTouchesNothingThatHasMovedSince() throws Exception {
-    try (Harness harness = Harness.create().all()) {
+    try (Harness harness = Harness.light().all()) {
       Journey journey = new Journey(harness.api(), line -> {});
       journey.prepare(harness, 5, 600);
       journey.work("load");

@@ -42,7 +42,7 @@ class CarriedDisksTest {
 
   @BeforeAll
   static void start() throws IOException {
-    harness = Harness.create().all();
+    harness = Harness.light().all();
     connect();
     DISKS.attach(harness.estate(), DISK, "shelf-b", 1);
     DISKS.attach(harness.estate(), "app-last", "shelf-b", 2);

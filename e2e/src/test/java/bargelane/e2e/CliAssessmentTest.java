@@ -30,7 +30,7 @@ class CliAssessmentTest {
 
   @BeforeAll
   static void start() throws IOException {
-    harness = Harness.create().all();
+    harness = Harness.light().all();
     new Journey(harness.api(), line -> {}).prepare(harness, 3600, 7200);
   }
 

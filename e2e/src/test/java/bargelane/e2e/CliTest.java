@@ -42,7 +42,7 @@ class CliTest {
 
   @BeforeAll
   static void start() throws IOException {
-    harness = Harness.create().all();
+    harness = Harness.light().all();
     Files.writeString(dir.resolve("estate"), harness.estate().token());
     Files.writeString(dir.resolve("cloud"), harness.saltmarsh().token());
   }

@@ -280,7 +280,7 @@ class ConsoleTest {
 
   @Test
   void anEveningWithTheConsole() throws IOException {
-    try (Harness harness = Harness.create().all();
+    try (Harness harness = Harness.light().all();
         Playwright playwright =
             Playwright.create(
                 new Playwright.CreateOptions()

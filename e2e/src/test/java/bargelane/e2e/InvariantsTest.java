@@ -49,7 +49,7 @@ class InvariantsTest {
 
   @BeforeAll
   static void start() throws IOException {
-    harness = Harness.create().database().estate("estate").cloud().service(List.of("--no-tug"));
+    harness = Harness.light().database().estate("estate").cloud().service(List.of("--no-tug"));
     api = harness.api();
     journey = new Journey(api, line -> {});
     journey.prepare(harness, 5, 60);

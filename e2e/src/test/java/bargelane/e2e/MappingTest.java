@@ -37,7 +37,7 @@ class MappingTest {
 
   @BeforeAll
   static void start() throws IOException {
-    harness = Harness.create().all();
+    harness = Harness.light().all();
     new Journey(harness.api(), line -> {}).prepare(harness, 3600, 7200);
     new Terminal(harness).done("lane", "add", "over", "--from", "mill-street", "--to", "saltmarsh");
   }

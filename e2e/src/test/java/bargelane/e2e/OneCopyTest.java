@@ -122,7 +122,7 @@ class OneCopyTest {
   /** Moves whose other side goes away before, while and after machines stop and start. */
   @Test
   void aMoveThatBacksOutNeverLeavesTwoCopiesAndNeverNone() throws IOException {
-    try (Harness harness = Harness.create().all();
+    try (Harness harness = Harness.light().all();
         Gate home = new Gate(harness.estate());
         Gate gate = new Gate(harness.saltmarsh())) {
       begin(harness, home.behind(), gate.behind());
@@ -204,7 +204,7 @@ class OneCopyTest {
   /** The source is back after a failover, and kept; the other side writes until it is stopped. */
   @Test
   void theReturnedSideIsKeptWholeThoughBothWrote() throws IOException {
-    try (Harness harness = Harness.create().all();
+    try (Harness harness = Harness.light().all();
         Gate gate = new Gate(harness.estate())) {
       begin(harness, gate.behind(), harness.saltmarsh());
       gate.shut();

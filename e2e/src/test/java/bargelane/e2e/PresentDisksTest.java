@@ -35,7 +35,7 @@ class PresentDisksTest {
 
   @BeforeAll
   static void start() throws IOException {
-    harness = Harness.create().all();
+    harness = Harness.light().all();
     api = harness.api();
     journey = new Journey(api, line -> {});
     journey.prepare(harness, 5, 60);
