@@ -72,7 +72,7 @@ public record CarriedDisk(int number, Inventory.Disk disk, String volume, Durati
                 + number
                 + ", which is as of "
                 + arrives.get().asOf().truncatedTo(ChronoUnit.SECONDS)
-                + (arrives.get().ended() ? "; the storage system fills it no more" : ""),
+                + (arrives.get().ended() ? "; the storage system no longer fills it" : ""),
             Remedy.advice(
                 arrives.get().ended()
                     ? "fail over with it as it is, or have the storage system carry on before a cutover"

@@ -137,7 +137,7 @@ class CarriedDiskTest {
     Preflight.Result r = place(List.of(ended), copy(1, "carried:mirror"));
     assertEquals(List.of(Code.DISK_CARRIED), codes(r));
     assertTrue(
-        r.findings().get(0).cause().endsWith("; the storage system fills it no more"),
+        r.findings().get(0).cause().endsWith("; the storage system no longer fills it"),
         r.findings().get(0).cause());
   }
 

@@ -284,7 +284,7 @@ final class Decisions {
         if (Belonging.labels(value).isEmpty()) {
           throw invalid(
               "labels-malformed",
-              "these are no labels",
+              "the labels can't be read",
               "give up to 30 as cost-centre=12; owner=library");
         }
       }
