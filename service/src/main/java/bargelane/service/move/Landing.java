@@ -194,11 +194,13 @@ final class Landing {
     return Outcome.done(String.join(", ", state.members.stream().map(m -> m.name).toList()));
   }
 
-  /** Gives a machine the disks again that it had before a landing. */
+  /** Gives a machine the disks again that it had before a landing, and lets in whom it let in. */
   void giveBack(TowState state, Side side, Notes landing, MemberEntity m, Berth before) {
-    moves
-        .compute(state, side)
-        .attach(before.platformId(), landing.get(MoveNotes.ORDER, m.id).orElse(before.all()));
+    Compute compute = moves.compute(state, side);
+    compute.attach(before.platformId(), landing.get(MoveNotes.ORDER, m.id).orElse(before.all()));
+    landing
+        .get(MoveNotes.RULES_BEFORE, m.id)
+        .ifPresent(rules -> compute.letIn(before.platformId(), rules));
   }
 
   /** What this run calls a machine where it makes it, whatever the plan says meanwhile. */

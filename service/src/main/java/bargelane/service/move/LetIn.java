@@ -93,6 +93,9 @@ final class LetIn {
       if (placement.ingress() == null) {
         rules = has;
       } else if (!has.equals(rules)) {
+        if (w.notes().get(MoveNotes.RULES_BEFORE, m.id).isEmpty()) {
+          w.put(MoveNotes.RULES_BEFORE, m.id, has);
+        }
         compute.letIn(id, rules);
       }
     }

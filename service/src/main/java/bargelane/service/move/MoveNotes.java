@@ -74,6 +74,10 @@ final class MoveNotes {
   static final Note<Map<String, List<Ingress>>> RULES =
       Note.eachAsText("rules", new TypeReference<>() {});
 
+  /** What a machine that stands at the target let in before the run changed it. */
+  static final Note<Map<String, List<Ingress>>> RULES_BEFORE =
+      Note.eachAsText("rulesBefore", new TypeReference<>() {});
+
   /** Who was tried to get through to a member's machine, each with how it went. */
   static final Note<Map<String, List<String>>> LET_IN =
       Note.eachAsText("letIn", new TypeReference<>() {});

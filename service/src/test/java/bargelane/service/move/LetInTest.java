@@ -171,6 +171,21 @@ class LetInTest extends MovesFixture {
     verify(away.compute).letIn("new-1", List.of(new Ingress("tcp", 22, "")));
   }
 
+  /** A cutover that is backed out leaves a machine that stood there as it was. */
+  @Test
+  void aMachineThatStoodThereLetsInWhomItLetInBefore() {
+    stands(Side.AWAY, new Berth("new-1", List.of("old-clone"), List.of()));
+    List<Ingress> decided = List.of(new Ingress("tcp", 22, ""));
+    when(away.compute.machine("new-1")).thenReturn(letting(List.of(STAFF)));
+    decided("tcp/22 from any");
+    landing.define(work(), Side.AWAY);
+    when(away.compute.machine("new-1")).thenReturn(letting(decided));
+    landing.define(work(), Side.AWAY);
+    landing.undoTarget(work(), Side.AWAY);
+    verify(away.compute).letIn("new-1", decided);
+    verify(away.compute).letIn("new-1", List.of(STAFF));
+  }
+
   @Test
   void nothingIsTriedWhereNothingFiltersOrNobodyCan() {
     decided("tcp/5432 from 10.20.1.0/24");
