@@ -24,6 +24,7 @@ import bargelane.service.replication.MemberEntity;
 import bargelane.service.replication.TowState;
 import bargelane.service.site.Inventories;
 import bargelane.service.site.SiteEntity;
+import java.math.BigDecimal;
 import java.time.Instant;
 import java.util.HashSet;
 import java.util.List;
@@ -78,6 +79,27 @@ class LanePlansTest extends LanePlansFixture {
     assertEquals(Map.of(), lanes.view("over").networks());
     assertEquals(
         "part-unknown", refused(() -> decide(new RuleChange("disk", "m-3", 0, "class", "fast"))));
+  }
+
+  /** Where sizes say how processors are arranged, nobody else does. */
+  @Test
+  void socketsAreDecidedWhereTheTargetHasNoSizes() {
+    decide(change("machine", "host1", "sockets", "2"));
+    db.run(
+        s ->
+            new Inventories(s)
+                .store(
+                    s.find(SiteEntity.class, "away"),
+                    new Inventory(
+                        List.of(),
+                        List.of(SUB, SAME),
+                        List.of(),
+                        List.of(new Inventory.Size("s1", 2, 4096, BigDecimal.ONE, "EUR")),
+                        List.of("z1"),
+                        new Inventory.Quota(10, 0, 100, 0))));
+    assertEquals(
+        "sockets-unknown", refused(() -> decide(change("machine", "host2", "sockets", "2"))));
+    decide(change("machine", "host1", "sockets", ""));
   }
 
   @Test
