@@ -30,12 +30,13 @@ final class RealHosts implements AutoCloseable {
   RealHosts(int room) throws IOException {
     this(
         DemoGuest.small(
-            RealTour.GUEST,
-            SmallMachines.guestDisks(),
-            "qcow2",
-            "10.20.1.0/24",
-            "10.20.1.21",
-            freePort()),
+                RealTour.GUEST,
+                SmallMachines.guestDisks(),
+                "qcow2",
+                "10.20.1.0/24",
+                "10.20.1.21",
+                freePort())
+            .and("10.20.2.0/24", RealTour.KEPT),
         room);
   }
 
@@ -51,6 +52,8 @@ final class RealHosts implements AutoCloseable {
     }
     String settings = "&devices=virtio&reserve-mib=8&yard=" + yard;
     away = new Shore(hithe, hithe.overSsh(settings), settings);
+    home.host.network("stacks", "10.20.2.1");
+    hithe.network("stacks", "10.20.2.1");
     home.host.takeIn(guest);
     home.host.virsh("start", guest.name());
   }
@@ -96,7 +99,7 @@ final class RealHosts implements AutoCloseable {
     body.put("name", "annex-to-hithe");
     body.put("from", RealTour.HOME);
     body.put("to", RealTour.AWAY);
-    body.put("networks", Map.of("reading-room", "quayside"));
+    body.put("networks", Map.of("reading-room", "quayside", "stacks", "stacks"));
     body.put("storages", Map.of("pool", "pool"));
     body.put("zone", "");
     body.put("keepAddresses", true);

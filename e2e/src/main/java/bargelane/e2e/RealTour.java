@@ -20,6 +20,11 @@ final class RealTour extends Narration {
   static final String HOME = "annex";
   static final String AWAY = "hithe";
   static final String GUEST = "lending-db";
+
+  /** The guest's addresses in the annex: its first card's network is there alone. */
+  static final String LEFT = "10.20.1.21";
+
+  static final String KEPT = "10.20.2.21";
   static final int BOOT_SECONDS = 120;
 
   private final Harness harness;
@@ -27,6 +32,9 @@ final class RealTour extends Narration {
   private final Journey journey;
   private final Shore home;
   private final Shore away;
+
+  /** The address that the first card gets on the hithe. */
+  private String moved = "";
 
   RealTour(Harness harness, Shore home, Shore away, boolean verbose, boolean killing) {
     super(verbose);
@@ -148,9 +156,23 @@ final class RealTour extends Narration {
             + m.path("nics").path(0).path("address").asText()
             + ".");
     check(
-        "its disks and its card are known",
+        "its disks and its cards are known, of the second one what the guest tells",
         m.path("disks").size() == 2
-            && m.path("nics").path(0).path("network").asText().equals("reading-room"));
+            && card(m, 0).equals("reading-room " + LEFT)
+            && card(m, 1).equals("stacks " + KEPT));
+  }
+
+  private static String card(JsonNode machine, int number) {
+    JsonNode nic = machine.path("nics").path(number);
+    return nic.path("network").asText() + " " + nic.path("address").asText();
+  }
+
+  /** What the guest itself says its addresses are. */
+  private void addresses(JsonNode guest, String first) {
+    String told = guest.path("addresses").asText();
+    check(
+        "the guest says that its addresses are " + told,
+        told.equals(first + "/24 " + KEPT + "/24"));
   }
 
   private void size() {
@@ -158,7 +180,9 @@ final class RealTour extends Narration {
   }
 
   private void lane() {
-    step(4, "Lane: the reading room's network to the quayside's, pool to pool");
+    step(
+        4,
+        "Lane: the reading room's network to the quayside's, the stacks' to its like, pool to pool");
     JsonNode lane = RealHosts.join(api);
     check("nothing is missing: " + lane.path("findings"), lane.path("findings").isEmpty());
   }
@@ -170,10 +194,15 @@ final class RealTour extends Narration {
     check(
         "found, sized and mapped are open",
         Journey.open(wave, "found") && Journey.open(wave, "sized") && Journey.open(wave, "mapped"));
-    JsonNode nic = wave.path("machines").path(0).path("nics").path(0);
+    JsonNode nics = wave.path("machines").path(0).path("nics");
+    moved = nics.path(0).path("address").asText();
     check(
-        "the old address does not exist there: it becomes " + nic.path("address").asText(),
-        !nic.path("kept").asBoolean());
+        "the reading room's address does not exist there: it becomes " + moved,
+        !nics.path(0).path("kept").asBoolean() && !moved.equals(LEFT));
+    check(
+        "the one in the stacks is kept: " + nics.path(1).path("address").asText(),
+        nics.path(1).path("kept").asBoolean()
+            && nics.path(1).path("address").asText().equals(KEPT));
   }
 
   private void load() throws IOException {
@@ -270,6 +299,7 @@ final class RealTour extends Narration {
     check(
         "the guest runs on the hithe, on paravirtual disks",
         there.path("disk").asText().equals("vda"));
+    addresses(there, moved);
     check(
         "it is stopped and fenced in the annex", !home.runs(GUEST) && home.machine(GUEST).fenced());
     List<Records.Entry> left = home.records(GUEST);
@@ -302,6 +332,7 @@ final class RealTour extends Narration {
     check(
         "the guest runs in the annex on the old hardware",
         back.path("disk").asText().equals("sda"));
+    addresses(back, LEFT);
     check(
         "only what changed crossed",
         crossed < journey.wave().path("machines").path(0).path("bytes").asLong() / 4);
@@ -344,8 +375,9 @@ final class RealTour extends Narration {
         "Running on the hithe "
             + seconds(result.path("rtoSeconds").asDouble())
             + " after it was asked for.");
-    check(
-        "the guest runs on the hithe", RealHosts.answer(away).path("disk").asText().equals("vda"));
+    JsonNode there = RealHosts.answer(away);
+    check("the guest runs on the hithe", there.path("disk").asText().equals("vda"));
+    addresses(there, moved);
     // A pass that was shipping may still have become a point, newer than the one that was shown.
     return new Lost(age(newest, killed), age(result.path("asOf").asText(newest), killed));
   }
@@ -380,8 +412,9 @@ final class RealTour extends Narration {
         mib(kept.path("bytesCrossed").asLong())
             + " crossed to make the annex's replica what the hithe is.");
     journey.confirmed("failback");
-    check(
-        "the guest runs in the annex", RealHosts.answer(home).path("disk").asText().equals("sda"));
+    JsonNode back = RealHosts.answer(home);
+    check("the guest runs in the annex", back.path("disk").asText().equals("sda"));
+    addresses(back, LEFT);
     List<Records.Entry> all = away.records(GUEST);
     // On the hithe's disk the annex's last record before the failover is what survived of it.
     Records.Entry survived = survivor(all, dead);

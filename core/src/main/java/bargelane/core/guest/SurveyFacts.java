@@ -3,6 +3,7 @@ package bargelane.core.guest;
 import bargelane.core.guest.Survey.Card;
 import bargelane.core.guest.Survey.Device;
 import bargelane.core.guest.Survey.Mount;
+import bargelane.core.net.Address;
 import bargelane.core.site.Conversation;
 import bargelane.core.site.Inventory.DeviceFamily;
 import bargelane.core.site.Inventory.Disk;
@@ -78,8 +79,8 @@ public final class SurveyFacts {
 
   private static String first(Card card) {
     return card.addresses().stream()
-        .filter(a -> !a.startsWith("fe80:"))
         .map(a -> a.substring(0, a.indexOf('/')))
+        .filter(Address::beyondLink)
         .findFirst()
         .orElse("");
   }

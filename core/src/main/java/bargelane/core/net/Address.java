@@ -84,6 +84,14 @@ public final class Address {
     return numbers == 4;
   }
 
+  /**
+   * Whether this is an address that is good beyond its own segment: neither of a link (RFC 3927,
+   * and RFC 4291, section 2.5.6) nor of a machine by itself.
+   */
+  public static boolean beyondLink(String text) {
+    return read(text).map(a -> !a.isLinkLocal() && !a.isLoopback()).orElse(false);
+  }
+
   /** Whether this is an address of IPv6. */
   public static boolean six(String text) {
     return read(text).map(IPAddress::isIPv6).orElse(false);

@@ -73,7 +73,10 @@ public record Inventory(
       guest = guest == null ? GuestFacts.NONE : guest;
     }
 
-    /** The same machine with what its guest told. */
+    /**
+     * The same machine with what its guest told. A card of which the platform tells no address has
+     * the one that the guest gave it.
+     */
     public MachineFacts telling(GuestFacts told) {
       return new MachineFacts(
           platformId,
@@ -85,7 +88,7 @@ public record Inventory(
           on,
           fenced,
           disks,
-          nics,
+          nics.stream().map(told::addressed).toList(),
           ingress,
           labels,
           owner,
@@ -152,6 +155,20 @@ public record Inventory(
 
     public GuestFacts {
       toldBy = toldBy == null ? "" : toldBy;
+    }
+
+    /** A card with its address: what the guest calls it may be a bridge or a bond, too. */
+    private Nic addressed(Nic nic) {
+      return !nic.address().isEmpty() || nic.mac().isEmpty()
+          ? nic
+          : cards.stream()
+              .filter(c -> c.mac().equals(nic.mac()))
+              .flatMap(c -> c.addresses().stream())
+              .map(a -> a.replaceFirst("/.*", ""))
+              .filter(Address::beyondLink)
+              .findFirst()
+              .map(a -> new Nic(nic.network(), a, nic.mac()))
+              .orElse(nic);
     }
 
     /** A mounted file system; bytes are 0 where they are not told. */

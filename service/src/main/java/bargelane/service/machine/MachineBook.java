@@ -34,7 +34,8 @@ public final class MachineBook {
   }
 
   /** A machine that was not known. */
-  public MachineEntity first(MachineFacts facts) {
+  public MachineEntity first(MachineFacts told) {
+    MachineFacts facts = told.telling(told.guest());
     MachineEntity machine = new MachineEntity();
     machine.id = Ids.next("m");
     machine.siteId = site.id;

@@ -98,6 +98,7 @@ class RefitTest extends YardHost {
         http.setReadTimeout(1000);
         String text = new String(http.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
         assertTrue(text.contains("\"disk\":\"vda\""), text);
+        assertTrue(text.contains("\"processors\":2,\"sockets\":1"), text);
         return true;
       } catch (IOException e) {
         try {
@@ -133,7 +134,7 @@ class RefitTest extends YardHost {
         driver.compute().refit("refit-1", OWNER, DISKS, plan.edits()).contains("was done"),
         "a second time changes nothing");
     assertFalse(look(DISKS, g -> Refit.plan(g, OLD, NEW, List.of())).needed());
-    String fit = define("fit", DISKS);
+    String fit = define("fit", 2, 0, DISKS);
     driver.compute().start(fit);
     assertTrue(answers(fit));
     driver.compute().stop(fit);

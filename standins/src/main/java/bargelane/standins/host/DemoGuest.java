@@ -1,6 +1,7 @@
 package bargelane.standins.host;
 
 import java.nio.file.Path;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
 
@@ -9,8 +10,7 @@ import java.util.Optional;
  * host forwards.
  *
  * @param images raw images in boot order, converted to {@code format} in the pool
- * @param cidr the network that the emulator makes for it
- * @param address where it answers there, at port 8080
+ * @param cards its network cards, of which the first answers at port 8080
  * @param port of the host that leads to it
  * @param vars the variables of its UEFI firmware; empty for one that a BIOS starts
  */
@@ -18,18 +18,28 @@ public record DemoGuest(
     String name,
     List<Path> images,
     String format,
-    String cidr,
-    String address,
+    List<Card> cards,
     int port,
     int memoryMib,
     Optional<Path> vars) {
+
+  /** A card, by the network that the emulator makes for it and the address that it has there. */
+  public record Card(String cidr, String address) {}
 
   private static final String FIRMWARE = "/usr/share/OVMF/OVMF_CODE_4M.fd";
 
   /** One of the demo's small machines. */
   public static DemoGuest small(
       String name, List<Path> images, String format, String cidr, String address, int port) {
-    return new DemoGuest(name, images, format, cidr, address, port, 160, Optional.empty());
+    return new DemoGuest(
+        name, images, format, List.of(new Card(cidr, address)), port, 160, Optional.empty());
+  }
+
+  /** The same guest with one card more. */
+  public DemoGuest and(String cidr, String address) {
+    List<Card> all = new ArrayList<>(cards);
+    all.add(new Card(cidr, address));
+    return new DemoGuest(name, images, format, all, port, memoryMib, vars);
   }
 
   /**
@@ -68,21 +78,24 @@ public record DemoGuest(
     xml.append("</channel>");
     xml.append("<serial type='file'><source path='").append(pool).append("/").append(name);
     xml.append(".console'/></serial><memballoon model='none'/></devices><qemu:commandline>");
-    for (String arg :
-        List.of(
-            "-netdev",
-            "user,id=net0,net="
-                + cidr
-                + ",restrict=on,hostfwd=tcp:127.0.0.1:"
-                + port
-                + "-"
-                + address
-                + ":8080",
-            "-device",
-            "e1000,netdev=net0,mac=52:54:00:20:01:21,bus="
-                + (uefi ? "pcie" : "pci")
-                + ".0,addr=0x10")) {
-      xml.append("<qemu:arg value='").append(arg).append("'/>");
+    for (int i = 0; i < cards.size(); i++) {
+      Card card = cards.get(i);
+      String forward = ",hostfwd=tcp:127.0.0.1:" + port + "-" + card.address() + ":8080";
+      for (String arg :
+          List.of(
+              "-netdev",
+              "user,id=net" + i + ",net=" + card.cidr() + ",restrict=on" + (i == 0 ? forward : ""),
+              "-device",
+              "e1000,netdev=net"
+                  + i
+                  + ",mac=52:54:00:20:0"
+                  + (i + 1)
+                  + ":21,bus="
+                  + (uefi ? "pcie" : "pci")
+                  + ".0,addr=0x"
+                  + Integer.toHexString(0x10 + i))) {
+        xml.append("<qemu:arg value='").append(arg).append("'/>");
+      }
     }
     xml.append("</qemu:commandline></domain>");
     return xml.toString();

@@ -58,16 +58,17 @@ public final class DemoHost implements Closeable {
     exec(List.of("chmod", "700", dir.resolve("run").toString()));
     host.startDaemon();
     host.virsh("pool-create-as", "pool", "dir", "--target", host.pool().toString());
-    Path xml = dir.resolve("network.xml");
+    host.network(network, gateway);
+    return host;
+  }
+
+  /** Gives the host a network that it does not carry itself, of the range {@code gateway}/24. */
+  public void network(String name, String gateway) throws IOException {
+    Path xml = dir.resolve(name + ".network.xml");
     Files.writeString(
         xml,
-        "<network><name>"
-            + network
-            + "</name><ip address='"
-            + gateway
-            + "' prefix='24'/></network>");
-    host.virsh("net-define", xml.toString());
-    return host;
+        "<network><name>" + name + "</name><ip address='" + gateway + "' prefix='24'/></network>");
+    virsh("net-define", xml.toString());
   }
 
   /**

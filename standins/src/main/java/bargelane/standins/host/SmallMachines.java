@@ -78,8 +78,7 @@ public final class SmallMachines {
         name,
         List.of(image),
         "qcow2",
-        "10.20.1.0/24",
-        "10.20.1.21",
+        List.of(new DemoGuest.Card("10.20.1.0/24", "10.20.1.21")),
         port,
         512,
         Files.exists(vars) ? Optional.of(vars) : Optional.empty());
