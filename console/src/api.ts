@@ -28,6 +28,7 @@ export type Rule = Wire['RuleView'];
 export type RuleChange = Wire['RuleChange'];
 export type Placed = Wire['PlacedView'];
 export type Ingress = Wire['IngressView'];
+export type Link = Wire['LinkView'];
 export type Dossier = Wire['DossierView'];
 export type Approval = Wire['ApprovalView'];
 export type Provider = Wire['ProviderView'];

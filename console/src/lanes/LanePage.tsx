@@ -11,6 +11,7 @@ import { Trouble } from '../parts/Trouble';
 import { Clients } from './Clients';
 import { exportAddresses } from './exported';
 import { Ingress } from './Ingress';
+import { Link } from './Link';
 import { Plan } from './Plan';
 import { Rules } from './Rules';
 import { Shores } from './Shores';
@@ -42,6 +43,9 @@ export function LanePage() {
             <List title="Import an address plan" give={give} things="cards" columns="machine, card, subnet, address" />
           </May>
         </Box>
+      </Panel>
+      <Panel title="The link" note="what the way between the sites carries, as passes use it">
+        <Link lane={lane} />
       </Panel>
       <Panel title="Who connects to addresses that change">
         <Clients lane={lane} />

@@ -66,10 +66,16 @@ const ingress = {
   evidence: [{ rule: 'tcp/445 from 10.61.0.0/22', clients: 2, connections: 1800, present: false }],
 };
 
+const link = {
+  measuredAt: '2026-12-02T02:10:53Z', there: 147_827_116, back: null, run: '',
+  from: { site: 'mill-street', answers: 13_140, disks: 'connection', delay: 78, problem: '' },
+  to: { site: 'saltmarsh', answers: null, disks: '10.60.0.9:10809', delay: null, problem: 'saltmarsh offers disks at 10.60.0.9:10809, and none is reached from here' },
+};
+
 it('shows where a machine goes and why, and changes one address, one rule and one decision', async () => {
   const { asked, fetching } = service({
     'GET /lanes/over': { ...lane, findings: [] }, 'GET /lanes/lane-1/shores': [], 'GET /lanes/lane-1/settings': settings, 'GET /lanes/lane-1/rules': rules,
-    'GET /lanes/lane-1/plan': { items: [placed], total: 1, page: 0, size: 50 }, 'GET /lanes/lane-1/clients': { items: [], total: 0, page: 0, size: 100 }, 'GET /lanes/lane-1/ingress': { items: [ingress], total: 1, page: 0, size: 50 }, 'GET /lanes/lane-1/spans': [], 'GET /findings': [], 'PUT /lanes/lane-1/rules': lane,
+    'GET /lanes/lane-1/plan': { items: [placed], total: 1, page: 0, size: 50 }, 'GET /lanes/lane-1/link': link, 'POST /lanes/lane-1/link': {}, 'GET /lanes/lane-1/clients': { items: [], total: 0, page: 0, size: 100 }, 'GET /lanes/lane-1/ingress': { items: [ingress], total: 1, page: 0, size: 50 }, 'GET /lanes/lane-1/spans': [], 'GET /findings': [], 'PUT /lanes/lane-1/rules': lane,
   });
   vi.stubGlobal('fetch', fetching);
   render(
@@ -99,6 +105,13 @@ it('shows where a machine goes and why, and changes one address, one rule and on
   expect(letIn.getByText('tcp/445 from 10.61.0.0/22 (2 clients, 1,800 connections)')).toBeTruthy();
   fireEvent.click(letIn.getByRole('button', { name: 'Accept what is proposed for photo-web' }));
   await waitFor(() => expect(puts()[2]).toEqual({ changes: [{ scope: 'machine', of: 'm-1', setting: 'ingress', value: 'tcp/445 from 10.61.0.0/22' }] }));
+
+  const way = within(screen.getByRole('region', { name: 'The link' }));
+  expect(await way.findByText('to saltmarsh: 141MiB/s; 1 TiB takes 2h3m')).toBeTruthy();
+  expect(way.getByText('to mill-street: not measured')).toBeTruthy();
+  expect(way.getByText(link.to.problem)).toBeTruthy();
+  fireEvent.click(way.getByRole('button', { name: 'Measure it' }));
+  await waitFor(() => expect(asked.filter((a) => a.method === 'POST').map((a) => a.path)).toEqual(['/lanes/lane-1/link']));
 
   const choose = (field: string, value: string) => {
     fireEvent.mouseDown(decisions.getByRole('combobox', { name: field }));

@@ -56,6 +56,7 @@ const STEPS: Record<Action, [string, (...args: string[]) => string] | string> = 
   'lane-copy-disk': placed,
   'lane-subnet': placed,
   'lane-accept-overlap': lane('The lane'),
+  'lane-link': lane('The lane'),
   'lane-spans': lane('The lane'),
   'lane-remove': ['Lanes', () => '/lanes'],
   'timetable-list': ['Waves', () => '/waves'],

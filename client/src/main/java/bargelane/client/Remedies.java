@@ -55,6 +55,7 @@ public final class Remedies {
           Map.entry("lane-set", "bargelane lane set LANE --machine MACHINE SETTING=VALUE"),
           Map.entry("lane-copy-disk", "bargelane lane set LANE --disk MACHINE/DISK copy=on"),
           Map.entry("lane-subnet", "bargelane lane set LANE --machine MACHINE subnet=SUBNET"),
+          Map.entry("lane-link", "bargelane lane link LANE --measure"),
           Map.entry("lane-spans", "bargelane lane spans LANE"),
           Map.entry(
               "lane-accept-overlap", "bargelane lane set LANE --network NETWORK overlap=accepted"),

@@ -185,6 +185,18 @@ final class RealTour extends Narration {
         "Lane: the reading room's network to the quayside's, the stacks' to its like, pool to pool");
     JsonNode lane = RealHosts.join(api);
     check("nothing is missing: " + lane.path("findings"), lane.path("findings").isEmpty());
+    journey.work("/lanes/annex-to-hithe/link", null);
+    JsonNode link = api.get("/lanes/annex-to-hithe/link");
+    check(
+        "the link carries "
+            + mib(link.path("there").asLong())
+            + "/s there and "
+            + mib(link.path("back").asLong())
+            + "/s back, and nothing is left of its measurement",
+        link.path("there").asLong() > 0
+            && link.path("back").asLong() > 0
+            && home.ours().isEmpty()
+            && away.ours().isEmpty());
   }
 
   private void wave() {

@@ -283,6 +283,29 @@ class MappingTest {
         wrong.out());
   }
 
+  @Test
+  @Order(9)
+  void theLinkIsMeasuredAndNothingIsLeftOfIt() {
+    Said unknown = done("lane", "link", "over");
+    assertTrue(unknown.out().contains("bargelane lane link over --measure"), unknown.out());
+    Said measured = done("lane", "link", "over", "--measure");
+    assertTrue(measured.out().contains("mill-street to saltmarsh: "), measured.out());
+    assertTrue(measured.out().contains("saltmarsh to mill-street: "), measured.out());
+    assertEquals(Set.of(), left("mill-street"));
+    assertEquals(Set.of(), left("saltmarsh"));
+  }
+
+  /** What is at a site that was made to measure a link. */
+  private static Set<String> left(String site) {
+    Set<String> names = new TreeSet<>();
+    for (JsonNode thing : harness.api().get("/sites/" + site + "/leftovers")) {
+      if (thing.path("name").asText().endsWith("-link")) {
+        names.add(thing.path("name").asText());
+      }
+    }
+    return names;
+  }
+
   /** To a target of another shape: what is difficult there is something else. */
   @Test
   @Order(8)

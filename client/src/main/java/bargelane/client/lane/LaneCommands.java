@@ -24,6 +24,7 @@ import picocli.CommandLine.Command;
       Clients.class,
       Ingress.class,
       SpansOf.class,
+      Link.class,
       Zone.class,
       Check.class,
       Remove.class

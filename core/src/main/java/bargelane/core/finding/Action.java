@@ -86,6 +86,8 @@ public enum Action implements Worded {
   /** Lane, machine. */
   LANE_INGRESS,
   /** Lane. */
+  LANE_LINK,
+  /** Lane. */
   LANE_REMOVE,
   TIMETABLE_LIST,
   WAVE_LIST,

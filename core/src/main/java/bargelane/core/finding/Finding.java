@@ -257,6 +257,10 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
         true,
         "The target does not take the machine's name, or another machine is to have it.",
         "Give the machine another name there."),
+    LINK_CLOSED(
+        true,
+        "An end of the lane could not be reached from the service when its link was measured.",
+        "Open the way to the address that the finding names, then measure the link again."),
     PORT_CLOSED(
         false,
         "Clients that were seen to connect to the machine are not let in at the target.",

@@ -35,6 +35,7 @@ public record Guide(Who who, List<Action> actions) {
           CARRIED_MISSING,
           CARRIED_UNFIT,
           CARRIED_BEHIND,
+          LINK_CLOSED,
           QUOTA_MACHINES,
           QUOTA_VOLUMES ->
           Who.SITE_OWNER;
@@ -87,6 +88,7 @@ public record Guide(Who who, List<Action> actions) {
       case ADDRESS_IN_USE -> List.of(Action.LANE_CLIENTS);
       case RANGE_DIVIDED -> List.of(Action.LANE_SPANS);
       case PORT_CLOSED -> List.of(Action.LANE_INGRESS);
+      case LINK_CLOSED -> List.of(Action.LANE_LINK);
       case NETWORK_NOT_JOINED -> List.of(Action.LANE_JOIN_NETWORK);
       case STORAGE_NOT_JOINED, STORAGE_UNKNOWN, DISK_NOT_COPIED ->
           List.of(Action.LANE_JOIN_STORAGE);

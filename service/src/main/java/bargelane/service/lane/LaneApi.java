@@ -2,18 +2,21 @@ package bargelane.service.lane;
 
 import bargelane.api.LaneAdd;
 import bargelane.api.LaneView;
+import bargelane.api.LinkView;
 import bargelane.api.RuleChanges;
 import bargelane.api.RuleView;
+import bargelane.api.RunView;
 import bargelane.api.SettingView;
 import bargelane.api.ShoreView;
 import bargelane.api.SuggestionView;
 import bargelane.core.account.Need;
 import bargelane.service.http.Endpoints;
 import bargelane.service.http.Request;
+import bargelane.service.run.Runs;
 import java.util.List;
 
 /** Endpoints of lanes. */
-public record LaneApi(Lanes lanes) implements Endpoints.Room {
+public record LaneApi(Lanes lanes, Links links, Runs runs) implements Endpoints.Room {
 
   @Override
   public void add(Endpoints e) {
@@ -42,6 +45,10 @@ public record LaneApi(Lanes lanes) implements Endpoints.Room {
             "What can be decided on a lane, and what its target takes",
             Need.READ)
         .lists(SettingView.class, r -> lanes.settings(r.path("lane")));
+    e.get("/lanes/{lane}/link", "What the way between its sites carried when measured", Need.READ)
+        .gives(LinkView.class, r -> links.view(r.path("lane")));
+    e.post("/lanes/{lane}/link", "Measure the way between its sites", Need.PLAN)
+        .begins(RunView.class, r -> runs.view(links.measure(r.path("lane"), r.by())));
     e.put("/lanes/{lane}", "Change a lane's joins", Need.PLAN)
         .changes(r -> lanes.view(r.path("lane")))
         .takes(LaneAdd.class)

@@ -33,6 +33,7 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.function.BiConsumer;
 import java.util.stream.Collectors;
+import java.util.stream.Stream;
 import org.hibernate.LockMode;
 import org.hibernate.Session;
 import org.hibernate.exception.ConstraintViolationException;
@@ -398,7 +399,11 @@ public final class Lanes implements SiteTenant {
         plan.keepAddresses(),
         lane.version,
         Sites.views(
-            findings(shores, lane, new Rules(plan, LaneRuleStore.all(s, lane.id)), from, to)));
+            Stream.concat(
+                    findings(shores, lane, new Rules(plan, LaneRuleStore.all(s, lane.id)), from, to)
+                        .stream(),
+                    Links.findings(s, lane).stream())
+                .toList()));
   }
 
   /** What is not joined, or joined to something that does not exist. */

@@ -16,6 +16,7 @@ import bargelane.service.guest.AgentKeyEntity;
 import bargelane.service.guest.ServerEntity;
 import bargelane.service.http.AnsweredEntity;
 import bargelane.service.lane.LaneEntity;
+import bargelane.service.lane.LinkEntity;
 import bargelane.service.machine.ChangeEntity;
 import bargelane.service.machine.FilterWordsMigration;
 import bargelane.service.machine.LabelRuleEntity;
@@ -78,6 +79,7 @@ public final class Entities {
           PriceBookEntity.class,
           FitnessRulesEntity.class,
           LaneEntity.class,
+          LinkEntity.class,
           TimetableEntity.class,
           TowEntity.class,
           EstateBaseEntity.class,

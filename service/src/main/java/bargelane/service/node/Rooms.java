@@ -38,6 +38,8 @@ import bargelane.service.http.AccountApi;
 import bargelane.service.http.Endpoints;
 import bargelane.service.lane.LaneApi;
 import bargelane.service.lane.Lanes;
+import bargelane.service.lane.LinkRun;
+import bargelane.service.lane.Links;
 import bargelane.service.machine.LabelRules;
 import bargelane.service.machine.MachineApi;
 import bargelane.service.machine.MachineLists;
@@ -235,7 +237,8 @@ final class Rooms {
             new FitnessRules(db, events, clock)));
 
     lanes = new Lanes(db, events);
-    apis.add(new LaneApi(lanes));
+    runs.add(new LinkRun(db, sites, ledger, events, clock));
+    apis.add(new LaneApi(lanes, new Links(db, runs), new Runs(db)));
     LanePlans lanePlans = new LanePlans(db);
     apis.add(new LanePlanApi(lanePlans, new AddressLists(db, lanes, lanePlans)));
     for (SiteTenant tenant :

@@ -95,10 +95,23 @@ public final class Ledger {
 
   /** Records things that are about to be made in one transaction; see the other. */
   public String plan(String towId, List<Thing> things) {
+    return plan(owner(towId), s -> record(s, towId, things));
+  }
+
+  /**
+   * The same for what is no tow's.
+   *
+   * @param subject the id of what it is made for, by which its owner tag is told
+   */
+  public String planFor(String subject, List<Thing> things) {
+    return plan(owner(subject), s -> record(s, null, owner(subject), things));
+  }
+
+  private String plan(String owner, Function<Session, List<SiteObjectEntity>> recording) {
     while (true) {
-      List<SiteObjectEntity> left = db.tx(s -> record(s, towId, things));
+      List<SiteObjectEntity> left = db.tx(recording);
       if (left.isEmpty()) {
-        return owner(towId);
+        return owner;
       }
       for (SiteObjectEntity o : left) {
         tryRemove(o)
@@ -123,9 +136,12 @@ public final class Ledger {
    * step left under their names: {@link #plan} removes that, before anything may be made.
    */
   public List<SiteObjectEntity> record(Session s, String towId, List<Thing> things) {
+    return record(s, towId, owner(towId), things);
+  }
+
+  private List<SiteObjectEntity> record(Session s, String towId, String owner, List<Thing> things) {
     Map<Thing, SiteObjectEntity> known = new HashMap<>();
     find(s, things).forEach(o -> known.put(new Thing(o.siteId, o.kind, o.name), o));
-    String owner = owner(towId);
     things.stream()
         .filter(t -> !known.containsKey(t))
         .forEach(t -> s.persist(recorded(towId, owner, t)));

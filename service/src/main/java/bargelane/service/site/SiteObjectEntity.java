@@ -16,6 +16,7 @@ public class SiteObjectEntity {
   @Column(name = "site_id")
   public String siteId;
 
+  /** Null for what is no tow's. */
   @Column(name = "tow_id")
   public String towId;
 
