@@ -52,36 +52,54 @@ public final class Address {
     return quad(text) ? Optional.of(text) : read(text).map(IPAddress::toCanonicalString);
   }
 
-  /**
-   * Whether this is an address of IPv4 as it is written canonically: four numbers up to 255 without
-   * leading zeros. Most addresses are, and whole estates of them are compared at each change.
-   */
   private static boolean quad(String text) {
+    return number(text) >= 0;
+  }
+
+  /**
+   * The number of an address of IPv4 as it is written canonically, four numbers up to 255 without
+   * leading zeros; -1 if it is none. Most addresses are, and whole estates of them are compared at
+   * each change.
+   */
+  static long number(String text) {
     if (text == null) {
-      return false;
+      return -1;
     }
     int numbers = 0;
     int digits = 0;
     int number = 0;
+    long all = 0;
     for (int i = 0; i <= text.length(); i++) {
       char c = i == text.length() ? '.' : text.charAt(i);
       if (c == '.') {
         if (digits == 0 || ++numbers > 4) {
-          return false;
+          return -1;
         }
+        all = all << 8 | number;
         digits = 0;
         number = 0;
       } else if (c < '0' || c > '9' || digits > 0 && number == 0) {
-        return false;
+        return -1;
       } else {
         number = number * 10 + c - '0';
         digits++;
         if (number > 255) {
-          return false;
+          return -1;
         }
       }
     }
-    return numbers == 4;
+    return numbers == 4 ? all : -1;
+  }
+
+  /** The address of IPv4 that has a number. */
+  static String text(long number) {
+    return (number >> 24)
+        + "."
+        + (number >> 16 & 255)
+        + "."
+        + (number >> 8 & 255)
+        + "."
+        + (number & 255);
   }
 
   /**
@@ -94,7 +112,7 @@ public final class Address {
 
   /** Whether this is an address of IPv6. */
   public static boolean six(String text) {
-    return read(text).map(IPAddress::isIPv6).orElse(false);
+    return !quad(text) && read(text).map(IPAddress::isIPv6).orElse(false);
   }
 
   /**

@@ -19,8 +19,15 @@ public final class Subnet {
 
   private final IPAddress block;
 
+  /** Of a range of IPv4 its first and its last address as numbers; none lies in one of IPv6. */
+  private final long first;
+
+  private final long last;
+
   private Subnet(IPAddress block) {
     this.block = block;
+    this.first = block.isIPv6() ? 0 : block.getLower().getValue().longValue();
+    this.last = block.isIPv6() ? -1 : block.getUpper().getValue().longValue();
   }
 
   /** Reads {@code a.b.c.d/n} or {@code x:y::/n}; none if it is no range in this notation. */
@@ -47,7 +54,10 @@ public final class Subnet {
 
   /** Whether an address lies in the range; not if it is none, or of the other version of IP. */
   public boolean contains(String address) {
-    return Address.read(address).map(block::contains).orElse(false);
+    long number = Address.number(address);
+    return number >= 0
+        ? first <= number && number <= last
+        : Address.read(address).map(block::contains).orElse(false);
   }
 
   /** Whether two ranges hold an address in common. */
@@ -90,8 +100,23 @@ public final class Subnet {
     if (room() == 0 || !first.isEmpty() && Address.six(first) != six()) {
       return Optional.empty();
     }
+    return six() ? free6(first, last, taken) : free4(first, last, taken);
+  }
+
+  private Optional<String> free4(String from, String to, Predicate<String> taken) {
+    long end = to.isEmpty() ? last - 1 : Math.min(last - 1, Address.number(to));
+    for (long at = Math.max(first + 2, Address.number(from)); at <= end; at++) {
+      String text = Address.text(at);
+      if (!taken.test(text)) {
+        return Optional.of(text);
+      }
+    }
+    return Optional.empty();
+  }
+
+  private Optional<String> free6(String first, String last, Predicate<String> taken) {
     IPAddress at = block.getLower().withoutPrefixLength().increment(2);
-    IPAddress end = block.getUpper().withoutPrefixLength().increment(six() ? 0 : -1);
+    IPAddress end = block.getUpper().withoutPrefixLength();
     if (!first.isEmpty()) {
       IPAddress from = Address.read(first).orElseThrow();
       at = from.compareTo(at) > 0 ? from : at;

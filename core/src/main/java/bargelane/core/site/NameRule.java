@@ -3,6 +3,7 @@ package bargelane.core.site;
 import java.text.Normalizer;
 import java.util.Locale;
 import java.util.Optional;
+import java.util.regex.Pattern;
 
 /**
  * What a site takes as a machine's name.
@@ -13,6 +14,8 @@ import java.util.Optional;
  * @param without characters that a name can't have, where it need not be plain
  */
 public record NameRule(int longest, boolean plain, String without) {
+
+  private static final Pattern PLAIN = Pattern.compile("[a-z]([a-z0-9-]*[a-z0-9])?");
 
   /** Every name. */
   public static final NameRule ANY = new NameRule(0, false, "");
@@ -30,7 +33,7 @@ public record NameRule(int longest, boolean plain, String without) {
       return Optional.of(
           "has " + name.length() + " characters, and at most " + longest + " are allowed");
     }
-    if (plain && !name.matches("[a-z]([a-z0-9-]*[a-z0-9])?")) {
+    if (plain && !PLAIN.matcher(name).matches()) {
       return Optional.of(
           "is not of lower-case letters, digits and hyphens alone, with a letter first");
     }

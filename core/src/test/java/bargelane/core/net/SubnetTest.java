@@ -43,6 +43,11 @@ class SubnetTest {
     assertFalse(subnet("2001:db8:7::/64").contains("2001:db8:8::22"));
     assertFalse(subnet("10.0.0.0/25").contains("2001:db8::1"));
     assertFalse(subnet("0.0.0.0/0").contains("::a00:1"));
+    assertTrue(subnet("0.0.0.0/0").contains("255.255.255.255"));
+    assertTrue(subnet("128.0.0.0/1").contains("200.1.2.3"));
+    assertFalse(subnet("128.0.0.0/1").contains("127.255.255.255"));
+    assertFalse(subnet("::/0").contains("10.0.0.1"));
+    assertFalse(subnet("10.0.0.0/25").contains("10.0.0.01"));
     assertFalse(subnet("10.0.0.0/25").contains("nonsense"));
     assertFalse(subnet("10.0.0.0/25").contains(""));
   }

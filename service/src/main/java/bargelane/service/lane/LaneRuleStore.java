@@ -47,6 +47,18 @@ public final class LaneRuleStore {
         });
   }
 
+  /** Those of a lane that join what is at its source: none of them is for machines. */
+  static List<Rule> joins(Session s, String lane) {
+    return s.doReturningWork(
+        c -> {
+          try (PreparedStatement q =
+              c.prepareStatement(COLUMNS + " and scope in ('network', 'storage', 'lane')")) {
+            q.setString(1, lane);
+            return rules(q);
+          }
+        });
+  }
+
   /**
    * Those of a lane that can count for some machines.
    *

@@ -400,7 +400,8 @@ public final class Lanes implements SiteTenant {
         lane.version,
         Sites.views(
             Stream.concat(
-                    findings(shores, lane, new Rules(plan, LaneRuleStore.all(s, lane.id)), from, to)
+                    findings(
+                        shores, lane, new Rules(plan, LaneRuleStore.joins(s, lane.id)), from, to)
                         .stream(),
                     Links.findings(s, lane).stream())
                 .toList()));

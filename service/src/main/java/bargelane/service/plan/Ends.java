@@ -89,16 +89,14 @@ final class Ends {
   private Shores shores(Rules rules, List<LaneMachine> machines, Shores.Demand others, Share own) {
     Inventory source = inventories.of(home);
     Inventory target = inventories.of(away);
-    Set<String> subnets = new LinkedHashSet<>();
+    Set<String> named = new LinkedHashSet<>();
     for (LaneMachine m : machines) {
       for (int i = 0; i < m.facts().nics().size(); i++) {
-        rules
-            .card(Setting.SUBNET, m, i)
-            .flatMap(e -> target.network(e.value()))
-            .map(Network::id)
-            .ifPresent(subnets::add);
+        rules.card(Setting.SUBNET, m, i).ifPresent(e -> named.add(e.value()));
       }
     }
+    Set<String> subnets = new LinkedHashSet<>();
+    named.forEach(n -> target.network(n).map(Network::id).ifPresent(subnets::add));
     return new Shores(
         lane.name,
         away.name,
