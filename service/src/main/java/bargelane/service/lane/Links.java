@@ -55,13 +55,15 @@ public final class Links {
   /**
    * Measures it; gives the run.
    *
-   * @throws ProblemException if it is being measured already
+   * @throws ProblemException if it is being measured already, or an end has no disks to copy
    */
   public String measure(String ref, String by) {
     String run =
         db.tx(
             s -> {
               LaneEntity lane = Lanes.find(s, ref);
+              copies(s.find(SiteEntity.class, lane.fromSiteId));
+              copies(s.find(SiteEntity.class, lane.toSiteId));
               // Of two at once the second waits here, and sees the first one's run.
               s.lock(lane, LockMode.PESSIMISTIC_WRITE);
               for (RunEntity open : Runs.open(s, LinkRun.KIND, lane.id)) {
@@ -83,6 +85,15 @@ public final class Links {
             });
     runs.wake(run);
     return run;
+  }
+
+  private static void copies(SiteEntity site) {
+    if (site.kind.looksOnly()) {
+      throw ProblemException.invalid(
+          "look-only",
+          "site " + site.name + " is read only: no disk is copied from or to it",
+          "choose a lane whose sites both take copies");
+    }
   }
 
   /** Ends that could not be reached when the link was measured last. */

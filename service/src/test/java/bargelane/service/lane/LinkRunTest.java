@@ -26,6 +26,7 @@ import bargelane.core.site.SiteKind;
 import bargelane.service.event.Events;
 import bargelane.service.platform.AtOnce;
 import bargelane.service.platform.Db;
+import bargelane.service.platform.ProblemException;
 import bargelane.service.platform.TestDatabase;
 import bargelane.service.platform.TestDisks;
 import bargelane.service.run.Outcome;
@@ -262,6 +263,15 @@ class LinkRunTest {
               links.measure("over", "engineer");
               return null;
             }));
+  }
+
+  @Test
+  void aSiteThatIsReadOnlyIsNotMeasured() {
+    db.run(s -> s.find(SiteEntity.class, "home").kind = SiteKind.SERVERS);
+    assertEquals(
+        "look-only",
+        assertThrows(ProblemException.class, () -> links.measure("over", "engineer")).code());
+    assertEquals(List.of(), ours());
   }
 
   @Test
