@@ -136,6 +136,7 @@ public final class Preflight {
     all.forEach(p -> p.addresses(addresses, false));
     sameNames(all);
     sameVolumes(all);
+    sharedInPart(all);
     groups(all);
     quota(all);
     return all.stream().map(Placing::result).toList();
@@ -206,6 +207,49 @@ public final class Preflight {
             other.name + " is to be called " + p.called + " at the target, too",
             p.set("give it another name there", Setting.NAME),
             Who.ENGINEER);
+      }
+    }
+  }
+
+  /** Whether a disk is not copied; one that is copied already is copied on. */
+  private boolean leaves(Placing p, int disk) {
+    return p.m.copied().isEmpty() && rules.leftOut(p.m, disk);
+  }
+
+  /** A disk that several machines share, and that only some of them leave out. */
+  private void sharedInPart(List<Placing> all) {
+    if (!rules.leavesOut()) {
+      return;
+    }
+    Map<String, Placing> copied = new HashMap<>();
+    for (Placing p : all) {
+      List<Inventory.Disk> disks = p.m.facts().disks();
+      for (int i = 0; i < disks.size(); i++) {
+        if (!leaves(p, i)) {
+          copied.putIfAbsent(disks.get(i).volume(), p);
+        }
+      }
+    }
+    for (Placing p : all) {
+      List<Inventory.Disk> disks = p.m.facts().disks();
+      for (int i = 0; i < disks.size(); i++) {
+        Placing other = copied.get(disks.get(i).volume());
+        if (other != null && leaves(p, i)) {
+          p.find(
+              Code.DISK_LEFT_OUT,
+              "disk "
+                  + disks.get(i).volume()
+                  + " is shared with "
+                  + other.name
+                  + ", for which it is copied: this machine lands without it",
+              Remedy.of(
+                  "decide the same for both",
+                  Action.LANE_COPY_DISK,
+                  shores.lane(),
+                  p.name,
+                  String.valueOf(i)),
+              Who.ENGINEER);
+        }
       }
     }
   }

@@ -174,6 +174,11 @@ public final class Rules {
         .orElse(m.place(disk) == 0 ? SYSTEM : DATA);
   }
 
+  /** Whether anything is decided of which disks are copied. */
+  boolean leavesOut() {
+    return values.has(Setting.COPY);
+  }
+
   /** Whether a disk is decided to be left out of what is copied, carried by others or not. */
   public boolean leftOut(LaneMachine m, int disk) {
     return values.has(Setting.COPY)

@@ -28,18 +28,40 @@ class LeftOutTest {
       new LanePlan(Map.of("net", "sub"), Map.of("shelf", "slow"), "", true);
 
   private static LaneMachine machine(String... storages) {
+    return named("db", storages);
+  }
+
+  private static LaneMachine named(String name, String... storages) {
     List<Disk> disks = new java.util.ArrayList<>();
     for (int i = 0; i < storages.length; i++) {
       disks.add(new Disk("d" + i, (i + 1) * GIB, storages[i]));
     }
     MachineFacts facts =
         new MachineFacts(
-            "vm-db", "db", 1, 1024, "Debian", "bios", true, false, disks, List.of(), List.of(),
-            Map.of(), "", null, null);
-    return new LaneMachine("db", "", Map.of(), facts, Optional.of("s"));
+            "vm-" + name,
+            name,
+            1,
+            1024,
+            "Debian",
+            "bios",
+            true,
+            false,
+            disks,
+            List.of(),
+            List.of(),
+            Map.of(),
+            "",
+            null,
+            null);
+    return new LaneMachine(name, "", Map.of(), facts, Optional.of("s"));
   }
 
   private static Preflight.Result place(LaneMachine m, long quotaGib, Rule... rules) {
+    return place(List.of(m), quotaGib, rules).get(0);
+  }
+
+  private static List<Preflight.Result> place(
+      List<LaneMachine> machines, long quotaGib, Rule... rules) {
     Inventory target =
         new Inventory(
             List.of(),
@@ -67,7 +89,7 @@ class LeftOutTest {
             new Capabilities(
                 "cloud", "1", Capabilities.Reach.MACHINE, 65536, true, true, true, null),
             List.of());
-    return new Preflight("", new Rules(PLAN, List.of(rules)), shores).place(List.of(m)).get(0);
+    return new Preflight("", new Rules(PLAN, List.of(rules)), shores).place(machines);
   }
 
   private static Rule copy(int disk, String value) {
@@ -100,6 +122,21 @@ class LeftOutTest {
     assertEquals(List.of("over", "db", "1"), r.findings().get(0).remedy().arguments());
     assertEquals(List.of("slow", "", "slow"), r.placement().storages());
     assertEquals(List.of("d0", "d2"), r.copied().stream().map(Disk::volume).toList());
+  }
+
+  @Test
+  void aDiskThatTwoShareIsCopiedForBothOrForNone() {
+    List<LaneMachine> both =
+        List.of(named("db", "shelf", "shelf"), named("standby", "shelf", "shelf"));
+    List<Preflight.Result> one = place(both, 100, copy(1, "off"));
+    assertEquals(List.of(Code.DISK_LEFT_OUT, Code.DISK_LEFT_OUT), codes(one.get(0)));
+    assertEquals(
+        "disk d1 is shared with standby, for which it is copied: this machine lands without it",
+        one.get(0).findings().get(1).cause());
+    assertEquals(List.of(), codes(one.get(1)));
+    Rule other = new Rule(RuleScope.DISK, "standby", 1, Setting.COPY, "off");
+    place(both, 100, copy(1, "off"), other)
+        .forEach(r -> assertEquals(List.of(Code.DISK_LEFT_OUT), codes(r)));
   }
 
   @Test
