@@ -19,7 +19,7 @@ import java.util.concurrent.atomic.AtomicLong;
  * Measures what the way to two disks carries: how long an answer takes, and how much is copied from
  * one to the other in a time, as a pass does it. Both disks are ours and hold nothing.
  *
- * <p>Memory: a chunk of {@value #CHUNK} bytes for each of {@value #REQUESTS} requests a connection.
+ * <p>Memory: a chunk for each of {@value #REQUESTS} requests a connection.
  */
 public final class LinkMeter {
 
@@ -27,7 +27,13 @@ public final class LinkMeter {
    * So little that a slow link answers each request within the time that one is given, and so much
    * that it is no matter of round trips.
    */
-  static final int CHUNK = 256 << 10;
+  public static final int SMALL = 256 << 10;
+
+  /** What a pass takes at once. */
+  public static final int LARGE = 1 << 20;
+
+  /** Bytes a second from which on a link answers large requests soon enough. */
+  private static final long FAST = 16L << 20;
 
   /** Requests that are on their way on each connection. */
   static final int REQUESTS = 3;
@@ -43,6 +49,15 @@ public final class LinkMeter {
     /** Bytes a second. */
     public long rate() {
       return Math.round(bytes * 1e9 / Math.max(1, time.toNanos()));
+    }
+
+    /**
+     * Bytes of a request with which this link is measured on.
+     *
+     * @param all that are copied, of which these are a part without a rest
+     */
+    public int chunk(long all) {
+      return rate() >= FAST && all % LARGE == 0 ? LARGE : SMALL;
     }
   }
 
@@ -63,18 +78,18 @@ public final class LinkMeter {
    * Fills the beginning of a disk with what can't be made shorter on the way.
    *
    * @param longest after which no further chunk is begun
-   * @return bytes that hold it, in whole chunks; one at least
+   * @return bytes that hold it, in whole small chunks; one at least
    */
   public static long fill(BlockDevice disk, Duration longest) throws IOException {
     SplittableRandom random = new SplittableRandom();
-    byte[] bytes = new byte[CHUNK];
+    byte[] bytes = new byte[SMALL];
     long until = System.nanoTime() + longest.toNanos();
     long at = 0;
     do {
       random.nextBytes(bytes);
       disk.write(at, ByteBuffer.wrap(bytes));
-      at += CHUNK;
-    } while (at + CHUNK <= disk.size() && System.nanoTime() < until);
+      at += SMALL;
+    } while (at + SMALL <= disk.size() && System.nanoTime() < until);
     disk.flush();
     return at;
   }
@@ -85,13 +100,15 @@ public final class LinkMeter {
    * @param from connections to the one
    * @param to as many to the other
    * @param bytes of the beginning, in whole chunks
-   * @param longest after which no further chunk is begun; each connection copies one at least
+   * @param longest after which no further chunk is begun; each request in flight copies one
+   * @param chunk bytes of a request
    */
   public static Moved copy(
       List<? extends BlockDevice> from,
       List<? extends BlockDevice> to,
       long bytes,
-      Duration longest)
+      Duration longest,
+      int chunk)
       throws IOException {
     AtomicLong next = new AtomicLong();
     AtomicLong moved = new AtomicLong();
@@ -106,12 +123,12 @@ public final class LinkMeter {
         all.add(
             workers.submit(
                 () -> {
-                  ByteBuffer chunk = ByteBuffer.allocateDirect(CHUNK);
+                  ByteBuffer buffer = ByteBuffer.allocateDirect(chunk);
                   do {
-                    long at = next.getAndIncrement() * CHUNK % bytes;
-                    source.read(at, chunk.clear());
-                    target.write(at, chunk.flip());
-                    moved.addAndGet(CHUNK);
+                    long at = next.getAndIncrement() * chunk % bytes;
+                    source.read(at, buffer.clear());
+                    target.write(at, buffer.flip());
+                    moved.addAndGet(chunk);
                   } while (System.nanoTime() < until);
                   return null;
                 }));

@@ -241,9 +241,10 @@ public final class LinkRun implements RunKind {
       connect(opened(w, TO), to);
       long bytes = LinkMeter.fill(from.get(0), copying);
       // What is not yet compiled, and a window that still opens, are no matter of the link.
-      LinkMeter.copy(from, to, bytes, copying.dividedBy(3));
-      LinkMeter.Moved there = LinkMeter.copy(from, to, bytes, copying);
-      LinkMeter.Moved back = LinkMeter.copy(to, from, bytes, copying);
+      int chunk =
+          LinkMeter.copy(from, to, bytes, copying.dividedBy(3), LinkMeter.SMALL).chunk(bytes);
+      LinkMeter.Moved there = LinkMeter.copy(from, to, bytes, copying, chunk);
+      LinkMeter.Moved back = LinkMeter.copy(to, from, bytes, copying, chunk);
       w.put(THERE, there.rate());
       w.put(BACK, back.rate());
       return Outcome.done(
