@@ -44,13 +44,15 @@ final class Browsing {
 
   /**
    * Goes to a page after the service was killed: the connections that the browser kept have died
-   * with it, and it gives up once when it has met several of them in a row.
+   * with it, and it gives up once when it has met several of them in a row, which is told as that
+   * or as a move to its own error page.
    */
   static void afterCut(Page page, String address) {
     try {
       page.navigate(address);
     } catch (PlaywrightException e) {
-      if (!e.getMessage().contains("ERR_TOO_MANY_RETRIES")) {
+      if (!e.getMessage().contains("ERR_TOO_MANY_RETRIES")
+          && !e.getMessage().contains("chrome-error://")) {
         throw e;
       }
       page.navigate(address);
