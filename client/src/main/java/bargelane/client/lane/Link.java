@@ -7,6 +7,7 @@ import bargelane.api.LinkView.LinkEndView;
 import bargelane.api.RunView;
 import bargelane.client.Answer;
 import bargelane.client.Common;
+import bargelane.client.Follow;
 import bargelane.client.Output;
 import bargelane.text.Durations;
 import java.io.PrintWriter;
@@ -44,7 +45,7 @@ final class Link extends Common implements Callable<Integer> {
   @Override
   public Integer call() {
     String path = "/lanes/" + escape(name) + "/link";
-    int code = measure ? started(api().post(path, null, RunView.class), true) : 0;
+    int code = measure ? measured(api().post(path, null, RunView.class).value()) : 0;
     Answer<LinkView> link = api().get(path, LinkView.class);
     if (output == Output.Form.json) {
       Output.json(out(), link.json());
@@ -52,6 +53,11 @@ final class Link extends Common implements Callable<Integer> {
       print(out(), link.value());
     }
     return code;
+  }
+
+  /** Follows the run to its end; beside the answer for a program its lines are for people. */
+  private int measured(RunView run) {
+    return Follow.print(api(), run, output == Output.Form.json ? err() : out(), err());
   }
 
   private void print(PrintWriter out, LinkView link) {

@@ -13,7 +13,10 @@ public final class Address {
 
   private static final int INTERFACE_BITS = 64;
 
-  /** Ports, prefixes, wildcards, ranges and the short forms of inet_aton are no addresses here. */
+  /**
+   * Ports, prefixes, wildcards, ranges, zones and the short forms of inet_aton are no addresses
+   * here: guests tell them, and they end in options of emulators and in files of guests.
+   */
   static final IPAddressStringParameters STRICT =
       new IPAddressStringParameters.Builder()
           .allowEmpty(false)
@@ -26,6 +29,9 @@ public final class Address {
           .setRangeOptions(inet.ipaddr.AddressStringParameters.RangeParameters.NO_RANGE)
           .getIPv4AddressParametersBuilder()
           .allowLeadingZeros(false)
+          .getParentBuilder()
+          .getIPv6AddressParametersBuilder()
+          .allowZone(false)
           .getParentBuilder()
           .toParams();
 

@@ -55,7 +55,9 @@ class GuestFactsTest {
     assertEquals("10.0.0.9", address(untold, bridged));
     assertEquals("10.0.0.7", address(new Nic("stacks", "10.0.0.7", MAC), bridged));
     assertEquals("", address(new Nic("stacks", "", ""), bridged), "nobody knows which card it is");
-    assertEquals("", address(untold, guest(new GuestFacts.Card("eth0", MAC, List.of("?")))));
+    for (String told : List.of("?", "2001:db8::5%eth0", "2001:db8::5%a;reboot/64")) {
+      assertEquals("", address(untold, guest(new GuestFacts.Card("eth0", MAC, List.of(told)))));
+    }
     assertEquals(
         "10.0.0.9",
         machine(untold).telling(bridged).telling(GuestFacts.NONE).nics().get(0).address(),
