@@ -16,6 +16,9 @@ final class HypervisorTracking {
   /** How long a backup may take to end. */
   private static final Duration LONGEST_END = Duration.ofSeconds(10);
 
+  /** How long a backup that another begins may take to be there. */
+  private static final Duration LONGEST_BEGIN = Duration.ofSeconds(10);
+
   private final Hypervisor host;
 
   HypervisorTracking(Hypervisor host) {
@@ -23,10 +26,15 @@ final class HypervisorTracking {
   }
 
   void beginBackup(String uuid, String backup, String checkpoint) {
-    host.act(
-        uuid,
-        "begin a backup",
-        p -> Hypervisor.lib().virDomainBackupBegin(p, backup, checkpoint, 0));
+    try {
+      host.act(
+          uuid,
+          "begin a backup",
+          p -> Hypervisor.lib().virDomainBackupBegin(p, backup, checkpoint, 0));
+    } finally {
+      // The daemon tells of no begin, and others may wait for it.
+      host.events.happened();
+    }
   }
 
   /** The backup that runs on a domain, as XML. */
@@ -68,7 +76,8 @@ final class HypervisorTracking {
   /**
    * Fails if the daemon holds a domain for a backup that is not there. One that dies while it
    * begins a backup has written down that it does, and not yet which; the next one waits for that
-   * backup as long as the domain runs, and lets nothing else be done to it.
+   * backup as long as the domain runs, and lets nothing else be done to it. A domain whose backup
+   * is just being begun looks the same, so this waits for what may be one.
    *
    * @throws SiteException for good; what helps is said in it
    */
@@ -77,10 +86,13 @@ final class HypervisorTracking {
         uuid,
         p -> {
           LibVirt lib = Hypervisor.lib();
-          if (host.active(p)
-              && lib.virDomainGetJobInfo(p, new byte[LibVirt.JOB_INFO_SIZE]) < 0
-              && lib.virGetLastErrorCode() == LibVirt.INTERNAL_ERROR
-              && lib.virGetLastErrorMessage().contains("backup job data missing")) {
+          BooleanSupplier free =
+              () ->
+                  !host.active(p)
+                      || lib.virDomainGetJobInfo(p, new byte[LibVirt.JOB_INFO_SIZE]) == 0
+                      || lib.virGetLastErrorCode() != LibVirt.INTERNAL_ERROR
+                      || !lib.virGetLastErrorMessage().contains("backup job data missing");
+          if (!host.events.await(LONGEST_BEGIN, free)) {
             String name = lib.virDomainGetName(p);
             throw host.failed(
                 SiteException.Kind.FINAL,

@@ -119,6 +119,22 @@ class HostFaultsTest extends LiveGuest {
   }
 
   @Test
+  void aBackupThatAnotherIsBeginningHoldsNothing() {
+    HypervisorTracking tracking = host().hypervisor.tracking;
+    String uuid = guest().platformId();
+    for (int round = 0; round < 20; round++) {
+      String name = "round-" + round;
+      var begun = CompletableFuture.runAsync(() -> snapshot(name, Optional.empty()));
+      while (!begun.isDone()) {
+        tracking.mustBeFree(uuid);
+      }
+      begun.join();
+      driver.source().dropSnapshot(name);
+      driver.source().forgetMarker(name);
+    }
+  }
+
+  @Test
   void aDaemonKilledInMidSnapshotFindsItAgain() throws IOException {
     snapshot("one", Optional.empty());
     demo.killDaemon();
