@@ -9,6 +9,8 @@ import bargelane.core.lane.Suggestions;
 import bargelane.core.lane.Suggestions.Kind;
 import bargelane.core.lane.Suggestions.Load;
 import bargelane.core.lane.Suggestions.Suggestion;
+import bargelane.core.lane.Suggestions.Traffic;
+import bargelane.core.lane.Suggestions.Use;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.Network;
 import bargelane.core.site.Inventory.Quota;
@@ -43,7 +45,13 @@ class SuggestionsTest {
   private static List<Suggestion> of(
       List<Network> from, List<Network> to, Map<String, List<String>> addresses) {
     return Suggestions.of(
-        NOTHING, shore(from, List.of()), shore(to, List.of()), addresses, Map.of(), Map.of());
+        NOTHING,
+        shore(from, List.of()),
+        shore(to, List.of()),
+        addresses,
+        Map.of(),
+        Map.of(),
+        List.of());
   }
 
   private static List<String> addresses(String prefix, int count) {
@@ -102,7 +110,8 @@ class SuggestionsTest {
             shore(to, List.of()),
             Map.of("net-1", addresses("10.60.0.", 4)),
             Map.of("full", addresses("10.60.0.", 10)),
-            Map.of()));
+            Map.of(),
+            List.of()));
   }
 
   @Test
@@ -133,7 +142,12 @@ class SuggestionsTest {
             target,
             Map.of(),
             Map.of(),
-            Map.of("shelf-a", new Load(3, 8L << 30), "shelf-b", new Load(1, 40L << 30)));
+            Map.of(
+                "shelf-a",
+                new Load(3, 8L << 30, Use.NONE),
+                "shelf-b",
+                new Load(1, 40L << 30, Use.NONE)),
+            List.of());
     assertEquals("reed", all.get(0).to());
     assertEquals(Kind.STORAGE, all.get(0).kind());
     assertEquals(List.of("both are of media ssd"), all.get(0).reasons());
@@ -145,6 +159,89 @@ class SuggestionsTest {
             "its largest disk has 40GiB, and a disk of this class 16GiB at most"),
         all.get(1).reasons());
     assertEquals(List.of("x"), all.get(1).others(), "the only one that holds it");
+  }
+
+  private static Suggestion stored(Use use, Storage... classes) {
+    return Suggestions.of(
+            NOTHING,
+            shore(List.of(), List.of(storage("shelf", "ssd", 0))),
+            shore(List.of(), List.of(classes)),
+            Map.of(),
+            Map.of(),
+            Map.of("shelf", new Load(4, 8L << 30, use)),
+            List.of())
+        .get(0);
+  }
+
+  private static Storage limited(String id, double operations, double mib) {
+    return new Storage(
+        id, id, "ssd", BigDecimal.ONE, "EUR", new StorageLimits(16, operations, mib));
+  }
+
+  @Test
+  void aClassThatDoesNotCarryTheBusiestDiskIsNotClear() {
+    Suggestion s = stored(new Use(820, 4.5, Map.of("quick", 1L)), limited("slow", 500, 0));
+    assertFalse(s.clear());
+    assertEquals(
+        List.of(
+            "both are of media ssd",
+            "its busiest disk needs 820 operations and 4.5 MiB a second, and a disk of this class"
+                + " 500 operations at most"),
+        s.reasons());
+  }
+
+  @Test
+  void ofTwoLikeClassesTheOneThatTheDisksWereAssessedForIsSuggested() {
+    Suggestion s =
+        stored(
+            new Use(90, 4.5, Map.of("a", 1L, "b", 3L)),
+            limited("a", 500, 50),
+            limited("b", 500, 50));
+    assertEquals("b", s.to());
+    assertTrue(s.clear());
+    assertEquals(
+        "the assessment whose sizes were accepted puts 3 of its 4 measured disks in this class",
+        s.reasons().get(1));
+  }
+
+  /** Two subnets in two zones that only traffic tells apart. */
+  private static List<Suggestion> talking(Map<String, String> joined, Traffic... traffic) {
+    return Suggestions.of(
+        new LanePlan(joined, Map.of(), "", true),
+        shore(
+            List.of(network("n1", "desks", "10.1.0.0/24"), network("n2", "rooms", "10.2.0.0/24")),
+            List.of()),
+        shore(
+            List.of(
+                new Network("t1", "alder", "west", "10.8.0.0/24", false),
+                new Network("t2", "birch", "east", "10.9.0.0/24", false)),
+            List.of()),
+        Map.of(),
+        Map.of(),
+        Map.of(),
+        List.of(traffic));
+  }
+
+  @Test
+  void aNetworkGoesWhereItIsSeenToTalk() {
+    assertEquals(List.of(), talking(Map.of()));
+    Suggestion there = talking(Map.of(), new Traffic("n1", "t2", true, 3, 5L << 20)).get(0);
+    assertEquals("t2", there.to());
+    assertEquals(
+        List.of("its machines were seen to talk with 3 addresses there, 5MiB"), there.reasons());
+  }
+
+  @Test
+  void aNetworkGoesToTheZoneOfTheOneThatItExchangesMostWith() {
+    Traffic[] seen = {
+      new Traffic("n1", "n1", false, 9, 9L << 30), new Traffic("n1", "n2", false, 3, 5L << 20)
+    };
+    assertEquals(List.of(), talking(Map.of(), seen), "its partner is joined to nothing yet");
+    Suggestion near = talking(Map.of("n2", "t2"), seen).get(0);
+    assertEquals("t2", near.to());
+    assertEquals(
+        List.of("it exchanges most with rooms (5MiB), which is joined to zone east too"),
+        near.reasons());
   }
 
   @Test
@@ -164,7 +261,13 @@ class SuggestionsTest {
       LanePlan plan = new LanePlan(joined, Map.of(), "", true);
       List<Suggestion> all =
           Suggestions.of(
-              plan, shore(from, List.of()), shore(to, List.of()), own, Map.of(), Map.of());
+              plan,
+              shore(from, List.of()),
+              shore(to, List.of()),
+              own,
+              Map.of(),
+              Map.of(),
+              List.of());
       List<String> seen = new ArrayList<>(joined.keySet());
       for (Suggestion s : all) {
         assertFalse(seen.contains(s.from()), "seed " + seed);

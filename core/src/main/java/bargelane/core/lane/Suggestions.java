@@ -6,6 +6,7 @@ import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.Network;
 import bargelane.core.site.Inventory.Storage;
 import bargelane.core.word.Worded;
+import bargelane.text.Counts;
 import bargelane.text.Sizes;
 import java.util.ArrayList;
 import java.util.Arrays;
@@ -21,8 +22,8 @@ import java.util.stream.Collectors;
 
 /**
  * What could be joined of a lane that is joined to nothing yet, with the reasons: of networks by
- * the addresses that could be kept, ranges, names and room; of storages by media, the largest disk
- * and names. Nothing is joined by it.
+ * the addresses that could be kept, ranges, names, room and traffic; of storages by media, the
+ * largest and the busiest disk, and names. Nothing is joined by it.
  *
  * <p>Cost: each network of the source against each of the target, a look at each address a pair.
  */
@@ -69,10 +70,40 @@ public final class Suggestions {
    * What a storage of the source holds.
    *
    * @param largestBytes of one disk
+   * @param use what was measured of its disks
    */
-  public record Load(long disks, long largestBytes) {
-    public static final Load NONE = new Load(0, 0);
+  public record Load(long disks, long largestBytes, Use use) {
+    public static final Load NONE = new Load(0, 0, Use.NONE);
   }
+
+  /**
+   * What an assessment has measured of the disks on a storage.
+   *
+   * @param operations a second, of the busiest disk
+   * @param mib a second, of the busiest disk
+   * @param classes how many of them it puts in each class of the target
+   */
+  public record Use(double operations, double mib, Map<String, Long> classes) {
+    public static final Use NONE = new Use(0, 0, Map.of());
+
+    public Use {
+      classes = Map.copyOf(classes);
+    }
+
+    private long disks() {
+      return classes.values().stream().mapToLong(n -> n).sum();
+    }
+  }
+
+  /**
+   * What a network of the source was seen to exchange with others.
+   *
+   * @param network id at the source
+   * @param other id of the other network
+   * @param there whether the other one is at the target, or else at the source
+   * @param addresses of the other network that were seen
+   */
+  public record Traffic(String network, String other, boolean there, long addresses, long bytes) {}
 
   /** Points of what speaks for a join. Addresses that can be kept outweigh any name. */
   private static final int ADDRESSES = 60;
@@ -80,7 +111,10 @@ public final class Suggestions {
   private static final int SAME_RANGE = 60;
   private static final int SAME_NAME = 30;
   private static final int SHARED_WORD = 15;
+  private static final int TALKS = 15;
+  private static final int NEAR = 15;
   private static final int SAME_MEDIA = 40;
+  private static final int ASSESSED = 25;
   private static final int ONLY_ONE = 10;
 
   /** What comes so close to the best is as good. */
@@ -103,6 +137,7 @@ public final class Suggestions {
    * @param addresses that machines have, by network of the source
    * @param taken addresses that are used, by network of the target
    * @param loads by storage of the source
+   * @param traffic of networks of the source
    */
   public static List<Suggestion> of(
       LanePlan plan,
@@ -110,15 +145,23 @@ public final class Suggestions {
       Inventory target,
       Map<String, List<String>> addresses,
       Map<String, List<String>> taken,
-      Map<String, Load> loads) {
+      Map<String, Load> loads,
+      List<Traffic> traffic) {
     List<Suggestion> all = new ArrayList<>();
     List<Network> subnets = target.networks().stream().filter(n -> !n.isolated()).toList();
+    Map<String, List<Traffic>> exchanged =
+        traffic.stream().collect(Collectors.groupingBy(Traffic::network));
     for (Network n : source.networks()) {
       if (!plan.networks().containsKey(n.id()) && !n.isolated()) {
         List<String> own = addresses.getOrDefault(n.id(), List.of());
+        List<Traffic> seen = exchanged.getOrDefault(n.id(), List.of());
+        Optional<Near> near = near(plan, source, subnets, seen);
         List<Candidate> candidates =
             subnets.stream()
-                .flatMap(t -> network(n, t, own, taken.getOrDefault(t.id(), List.of())).stream())
+                .flatMap(
+                    t ->
+                        network(n, t, own, taken.getOrDefault(t.id(), List.of()), seen, near)
+                            .stream())
                 .toList();
         best(Kind.NETWORK, n.id(), candidates).ifPresent(all::add);
       }
@@ -126,7 +169,8 @@ public final class Suggestions {
     for (Storage s : source.storages()) {
       if (!plan.storages().containsKey(s.id())) {
         Load load = loads.getOrDefault(s.id(), Load.NONE);
-        long holding = target.storages().stream().filter(t -> holds(t, load)).count();
+        long holding =
+            target.storages().stream().filter(t -> holds(t, load) && carries(t, load)).count();
         best(
                 Kind.STORAGE,
                 s.id(),
@@ -164,7 +208,12 @@ public final class Suggestions {
 
   /** How well a subnet would do for a network; none if it has too little room. */
   private static Optional<Candidate> network(
-      Network n, Network t, List<String> addresses, List<String> taken) {
+      Network n,
+      Network t,
+      List<String> addresses,
+      List<String> taken,
+      List<Traffic> seen,
+      Optional<Near> near) {
     List<String> reasons = new ArrayList<>();
     int points = 0;
     Optional<Subnet> range = Subnet.of(t.cidr());
@@ -182,7 +231,60 @@ public final class Suggestions {
       reasons.add("both have the range " + range.get());
     }
     points += names(n.id(), n.name(), t.id(), t.name(), reasons);
+    for (Traffic x : seen) {
+      if (x.there && x.other.equals(t.id())) {
+        points += TALKS;
+        reasons.add(
+            "its machines were seen to talk with "
+                + Counts.of(x.addresses, "address", "addresses")
+                + " there, "
+                + Sizes.text(x.bytes));
+      }
+    }
+    if (near.isPresent() && near.get().zone.equals(t.zone())) {
+      points += NEAR;
+      reasons.add(near.get().reason);
+    }
     return Optional.of(new Candidate(t.id(), points, true, List.copyOf(reasons)));
+  }
+
+  /** The zone that the network is joined to with which another one exchanges most. */
+  private record Near(String zone, String reason) {}
+
+  private static Optional<Near> near(
+      LanePlan plan, Inventory source, List<Network> subnets, List<Traffic> seen) {
+    Map<String, String> zones =
+        subnets.stream()
+            .filter(t -> t.zone() != null && !t.zone().isEmpty())
+            .collect(Collectors.toMap(Network::id, Network::zone));
+    if (zones.values().stream().distinct().count() < 2) {
+      return Optional.empty();
+    }
+    return seen.stream()
+        .filter(x -> !x.there && !x.other.equals(x.network))
+        .max(Comparator.comparingLong(Traffic::bytes).thenComparing(Traffic::other))
+        .flatMap(
+            x ->
+                Optional.ofNullable(zones.get(plan.networks().getOrDefault(x.other, "")))
+                    .map(
+                        zone ->
+                            new Near(
+                                zone,
+                                "it exchanges most with "
+                                    + name(source, x.other)
+                                    + " ("
+                                    + Sizes.text(x.bytes)
+                                    + "), which is joined to zone "
+                                    + zone
+                                    + " too")));
+  }
+
+  private static String name(Inventory source, String network) {
+    return source.networks().stream()
+        .filter(n -> n.id().equals(network) && !n.name().isEmpty())
+        .map(Network::name)
+        .findFirst()
+        .orElse(network);
   }
 
   private static String range(Network n) {
@@ -240,10 +342,16 @@ public final class Suggestions {
     return most == 0 || load.largestBytes <= most;
   }
 
+  private static boolean carries(Storage t, Load load) {
+    return (t.limits().operations() == 0 || load.use.operations <= t.limits().operations())
+        && (t.limits().throughputMib() == 0 || load.use.mib <= t.limits().throughputMib());
+  }
+
   private static Candidate storage(Storage s, Storage t, Load load, long holding) {
     List<String> reasons = new ArrayList<>();
     int points = 0;
     boolean holds = holds(t, load);
+    boolean carries = carries(t, load);
     if (!s.media().isEmpty() && s.media().equals(t.media())) {
       points += SAME_MEDIA;
       reasons.add("both are of media " + s.media());
@@ -256,14 +364,46 @@ public final class Suggestions {
               + ", and a disk of this class "
               + Sizes.text(t.limits().gib() << 30)
               + " at most");
-    } else if (holding == 1) {
+    } else if (carries && holding == 1) {
       points += ONLY_ONE;
       reasons.add(
           load.disks == 0
               ? "it is the only class"
               : "it is the only class that holds its largest disk, "
-                  + Sizes.text(load.largestBytes));
+                  + Sizes.text(load.largestBytes)
+                  + (load.use.disks() == 0 ? "" : ", and carries what its busiest needs"));
     }
-    return new Candidate(t.id(), points, holds, List.copyOf(reasons));
+    if (!carries) {
+      reasons.add(
+          String.format(
+              Locale.ROOT,
+              "its busiest disk needs %.0f operations and %.1f MiB a second, and a disk of this"
+                  + " class %s at most",
+              load.use.operations,
+              load.use.mib,
+              limits(t)));
+    }
+    long here = load.use.classes.getOrDefault(t.id(), 0L);
+    if (here > 0) {
+      points += Math.round(ASSESSED * (float) here / load.use.disks());
+      reasons.add(
+          "the assessment whose sizes were accepted puts "
+              + here
+              + " of its "
+              + Counts.of(load.use.disks(), "measured disk")
+              + " in this class");
+    }
+    return new Candidate(t.id(), points, holds && carries, List.copyOf(reasons));
+  }
+
+  private static String limits(Storage t) {
+    List<String> all = new ArrayList<>();
+    if (t.limits().operations() > 0) {
+      all.add(String.format(Locale.ROOT, "%.0f operations", t.limits().operations()));
+    }
+    if (t.limits().throughputMib() > 0) {
+      all.add(String.format(Locale.ROOT, "%.1f MiB", t.limits().throughputMib()));
+    }
+    return String.join(" and ", all);
   }
 }

@@ -16,7 +16,10 @@ import bargelane.core.lane.LanePlan;
 import bargelane.core.lane.Rule;
 import bargelane.core.lane.Rules;
 import bargelane.core.lane.Suggestions;
+import bargelane.core.net.Subnet;
 import bargelane.core.site.Inventory;
+import bargelane.service.assess.DiskUses;
+import bargelane.service.connection.NetworkTraffic;
 import bargelane.service.event.Events;
 import bargelane.service.platform.Db;
 import bargelane.service.platform.Ids;
@@ -312,13 +315,15 @@ public final class Lanes implements SiteTenant {
           Inventories shores = new Inventories(s);
           Inventory source = shores.of(from);
           Inventory target = shores.of(to);
+          Map<String, List<String>> own = addresses(shores, from, source);
           return Suggestions.of(
                   Json.read(lane.plan, LanePlan.class),
                   source,
                   target,
-                  addresses(shores, from, source),
+                  own,
                   addresses(shores, to, target),
-                  loads(s, from))
+                  loads(s, from, DiskUses.of(s, from.id, to.id)),
+                  traffic(s, own, target))
               .stream()
               .map(x -> view(x, source, target))
               .toList();
@@ -333,8 +338,25 @@ public final class Lanes implements SiteTenant {
                 Collectors.mapping(Inventory.Nic::address, Collectors.toList())));
   }
 
-  /** What is on each storage of a site. */
-  static Map<String, Suggestions.Load> loads(Session s, SiteEntity site) {
+  /** What networks of the source exchange with each other, and with those of the target. */
+  private static List<Suggestions.Traffic> traffic(
+      Session s, Map<String, List<String>> own, Inventory target) {
+    Map<String, String> ranges = new HashMap<>();
+    target.networks().stream()
+        .filter(n -> !n.isolated())
+        .forEach(n -> Subnet.of(n.cidr()).ifPresent(r -> ranges.put(n.id(), r.toString())));
+    return NetworkTraffic.of(s, own, ranges).stream()
+        .map(x -> new Suggestions.Traffic(x.group(), x.other(), x.range(), x.peers(), x.bytes()))
+        .toList();
+  }
+
+  /**
+   * What is on each storage of a site.
+   *
+   * @param uses what was measured of their disks
+   */
+  static Map<String, Suggestions.Load> loads(
+      Session s, SiteEntity site, Map<String, Suggestions.Use> uses) {
     Map<String, Suggestions.Load> loads = new HashMap<>();
     s.createNativeQuery(
             "select d->>'storage', count(*), max(cast(d->>'bytes' as bigint)) from machine m"
@@ -348,7 +370,9 @@ public final class Lanes implements SiteTenant {
                 loads.put(
                     (String) r[0],
                     new Suggestions.Load(
-                        ((Number) r[1]).longValue(), ((Number) r[2]).longValue())));
+                        ((Number) r[1]).longValue(),
+                        ((Number) r[2]).longValue(),
+                        uses.getOrDefault((String) r[0], Suggestions.Use.NONE))));
     return loads;
   }
 

@@ -64,7 +64,7 @@ final class ShoreViews {
                 networks.getOrDefault(n.id(), "")));
       }
     }
-    Map<String, Suggestions.Load> loads = Lanes.loads(s, site);
+    Map<String, Suggestions.Load> loads = Lanes.loads(s, site, Map.of());
     for (Storage x : known.get().storages()) {
       all.add(
           new ShoreView(

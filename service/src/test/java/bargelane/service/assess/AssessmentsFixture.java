@@ -104,7 +104,7 @@ abstract class AssessmentsFixture {
                     false),
                 "e")
             .problems());
-    StringBuilder use = new StringBuilder("machine,time,seconds,cpu,memory\n");
+    StringBuilder use = new StringBuilder("machine,time,seconds,cpu,memory,writes\n");
     for (Instant at = Instant.parse("2026-10-20T00:00:00Z");
         at.isBefore(NOW);
         at = at.plusSeconds(300)) {
@@ -115,8 +115,8 @@ abstract class AssessmentsFixture {
           .append(at)
           .append(",300,")
           .append(night ? "3.5" : "0.25")
-          .append(",1073741824\n");
-      use.append("idle,").append(at).append(",300,0.5,1073741824\n");
+          .append(",1073741824,40\n");
+      use.append("idle,").append(at).append(",300,0.5,1073741824,\n");
     }
     assertEquals(
         List.of(),

@@ -14,6 +14,7 @@ import bargelane.api.AssumptionsView;
 import bargelane.api.RevisionAdd;
 import bargelane.api.WhatIfRequest;
 import bargelane.api.WhatIfView;
+import bargelane.core.lane.Suggestions.Use;
 import bargelane.service.plan.WaveSizes;
 import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
@@ -22,6 +23,7 @@ import java.math.BigDecimal;
 import java.time.LocalDate;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.Set;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
@@ -186,6 +188,21 @@ class AssessmentsTest extends AssessmentsFixture {
     assertEquals(
         "assessment-elsewhere",
         refusal(() -> sizes.accept("acc", "list", new AssessmentAccept(0, "", List.of()), "e")));
+  }
+
+  @Test
+  void whatDisksDoIsKnownOfMachinesWithAnAcceptedSize() {
+    make("use", "site = list", "");
+    assertEquals(Map.of(), db.tx(s -> DiskUses.of(s, "list", "marsh")));
+    new SizeChoices(db, new WaveSizes(), events, CLOCK)
+        .accept("use", new AssessmentAccept(0, "", List.of()), "e");
+    Map<String, Use> uses = db.tx(s -> DiskUses.of(s, "list", "marsh"));
+    assertEquals(1, uses.size());
+    Use use = uses.values().iterator().next();
+    assertEquals(Map.of("reed", 1L), use.classes(), "nothing is measured of the disk of idle");
+    assertTrue(use.operations() >= 40 && use.operations() < 80, "40 and headroom: " + use);
+    assertEquals(Map.of(), db.tx(s -> DiskUses.of(s, "marsh", "marsh")));
+    assertEquals(Map.of(), db.tx(s -> DiskUses.of(s, "list", "bare")));
   }
 
   @Test
