@@ -20,9 +20,13 @@ import { Status } from '../parts/Status';
 import { Trouble } from '../parts/Trouble';
 import { useDecide } from './decide';
 
-/** What becomes of a disk that is not copied. */
-function notCopied(disk: Placed['disks'][number]) {
-  return disk.carriedAs === '' ? 'left out' : `carried to ${disk.carriedAs}`;
+/** Where a disk goes. */
+function goes(disk: Placed['disks'][number]) {
+  if (!disk.copied) {
+    return disk.carriedAs === '' ? 'left out' : `carried to ${disk.carriedAs}`;
+  }
+  const to = disk.to === '' ? 'not joined' : disk.to;
+  return disk.key === '' ? to : `${to} under key ${disk.key}`;
 }
 
 const COLUMNS: GridColDef<Placed>[] = [
@@ -32,7 +36,7 @@ const COLUMNS: GridColDef<Placed>[] = [
   { field: 'size', headerName: 'Size', width: 100 },
   { field: 'zone', headerName: 'Zone', width: 80 },
   { field: 'cards', headerName: 'Addresses there', flex: 1.4, minWidth: 170, valueGetter: (_, m) => m.cards.map((c) => (c.address === '' ? c.rule : c.kept ? c.address : `${c.address} (was ${c.formerAddress})`)).join(', ') },
-  { field: 'disks', headerName: 'Classes', flex: 0.7, minWidth: 90, valueGetter: (_, m) => [...new Set(m.disks.map((d) => (d.copied ? d.to : notCopied(d))))].join(', ') },
+  { field: 'disks', headerName: 'Classes', flex: 0.7, minWidth: 90, valueGetter: (_, m) => [...new Set(m.disks.map(goes))].join(', ') },
   {
     field: 'findings',
     headerName: 'In the way',
@@ -135,7 +139,7 @@ function Decided({ lane, placed }: { lane: Lane; placed: Placed }) {
             ['Decided by', 'left'],
             ['', 'right'],
           ]}
-          rows={placed.disks.map((d) => ({ key: String(d.disk), cells: [d.disk, d.volume, size(d.bytes), d.role, d.storage, !d.copied ? notCopied(d) : d.to === '' ? 'not joined' : d.to, d.from, plan && (d.disk > 0 || !d.copied) ? <CopyCell key="c" lane={lane} machine={placed} disk={d} /> : ''] }))}
+          rows={placed.disks.map((d) => ({ key: String(d.disk), cells: [d.disk, d.volume, size(d.bytes), d.role, d.storage, goes(d), d.from, plan && (d.disk > 0 || !d.copied) ? <CopyCell key="c" lane={lane} machine={placed} disk={d} /> : ''] }))}
           none="It has no disk."
         />
       </Box>

@@ -48,7 +48,7 @@ it('suggests joins with their reasons, and accepts one or all that are clear wit
 const placed: Placed = {
   id: 'm-1', machine: 'photo-web', wave: 'evening', name: 'photo', size: 'punt-2', zone: 'tide-1',
   cards: [{ card: 0, network: 'net-public', formerAddress: '10.20.4.31', subnet: 'sub-public', subnetFrom: 'the network', address: '10.20.4.9', kept: false, rule: 'choose', ruleFrom: 'label app=photo' }],
-  disks: [{ disk: 0, volume: 'vm-1-system', bytes: 1 << 30, role: 'system', storage: 'shelf-b', to: 'mud', copied: true, carriedAs: '', from: 'the storage' }, { disk: 1, volume: 'vm-1-data', bytes: 1 << 30, role: 'data', storage: 'shelf-b', to: 'mud', copied: true, carriedAs: '', from: 'the storage' }, { disk: 2, volume: 'vm-1-scans', bytes: 1 << 30, role: 'data', storage: 'shelf-b', to: '', copied: false, carriedAs: 'scans', from: 'the disk' }],
+  disks: [{ disk: 0, volume: 'vm-1-system', bytes: 1 << 30, role: 'system', storage: 'shelf-b', to: 'mud', key: '', copied: true, carriedAs: '', from: 'the storage' }, { disk: 1, volume: 'vm-1-data', bytes: 1 << 30, role: 'data', storage: 'shelf-b', to: 'mud', key: 'tide-key', copied: true, carriedAs: '', from: 'the storage' }, { disk: 2, volume: 'vm-1-scans', bytes: 1 << 30, role: 'data', storage: 'shelf-b', to: '', key: '', copied: false, carriedAs: 'scans', from: 'the disk' }],
   decided: [{ setting: 'zone', value: 'tide-1', from: 'the lane' }],
   findings: [{ code: 'address-in-use', blocks: false, thing: 'photo-web', cause: '2 clients connect to it', remedy: { advice: 'have it changed at each of them', action: 'lane-clients', arguments: ['over'] }, who: 'engineer' }],
 };

@@ -47,6 +47,7 @@ public record PlacedView(
    *
    * @param to the class that it goes to; empty where its storage is joined to none, or it is left
    *     out
+   * @param key that it is encrypted with there; empty where none is chosen
    * @param copied whether it is copied, and neither left out nor carried
    * @param carriedAs the volume at the target that a storage system carries it to; empty where none
    *     does
@@ -59,6 +60,7 @@ public record PlacedView(
       String role,
       String storage,
       String to,
+      String key,
       boolean copied,
       String carriedAs,
       String from) {}

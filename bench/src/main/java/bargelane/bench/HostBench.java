@@ -174,7 +174,7 @@ final class HostBench {
             .get(0)
             .volume();
     source.source().snapshot("bench", "bargelane/bench", List.of(disk), Optional.empty(), false);
-    target.target().createVolume("bench", "bargelane/bench", DISK, "pool");
+    target.target().createVolume("bench", "bargelane/bench", DISK, "pool", "");
     ExportRef read = source.source().openSnapshot("bench-s", "bench", disk, Optional.empty());
     ExportRef write = target.target().openVolume("bench-t", "bench", true);
     Instant begun = Instant.now();

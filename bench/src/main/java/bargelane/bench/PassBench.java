@@ -157,7 +157,7 @@ final class PassBench {
   }
 
   private void plainWrite() throws Exception {
-    target.createVolume("plain", "bench", DISK, "reed");
+    target.createVolume("plain", "bench", DISK, "reed", "");
     ExportRef export = target.openVolume("plain", "plain", true);
     measure(
         "write, flushed",
@@ -175,8 +175,8 @@ final class PassBench {
   }
 
   private void full(String what, ExportRef from, boolean verify) throws Exception {
-    target.createVolume("replica", "bench", DISK, "reed");
-    target.createVolume("digests", "bench", DigestVolume.bytesFor(DISK), "reed");
+    target.createVolume("replica", "bench", DISK, "reed", "");
+    target.createVolume("digests", "bench", DigestVolume.bytesFor(DISK), "reed", "");
     target.openVolume("replica", "replica", true);
     measure(what, () -> pass(from, PassKind.FULL, false, verify));
   }

@@ -14,6 +14,7 @@ import java.nio.file.Path;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
+import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
@@ -283,6 +284,19 @@ class MappingTest {
         wrong.out());
   }
 
+  /** The keys of the disks of a machine at the other cloud. */
+  private Set<String> keys(String machine) throws IOException {
+    List<String> disks = new ArrayList<>();
+    harness.fenwater().machine(machine).path("disks").forEach(d -> disks.add(d.asText()));
+    Set<String> keys = new HashSet<>();
+    for (JsonNode v : harness.fenwater().call("GET", "/v1/inventory", null).path("volumes")) {
+      if (disks.contains(v.path("name").asText())) {
+        keys.add(v.path("key").asText());
+      }
+    }
+    return keys;
+  }
+
   @Test
   @Order(9)
   void theLinkIsMeasuredAndNothingIsLeftOfIt() {
@@ -351,11 +365,17 @@ class MappingTest {
     assertTrue(machines("fen", "power-differs").contains("srv-quill7"), "it is off");
     done("lane", "set", "fen", "power=off", "--machine", "srv-quill7");
     assertEquals(Set.of(), machines("fen", "power-differs"));
+    done("lane", "set", "fen", "key=fen-key", "--machine", "bookbus-planner");
+    String plan = done("lane", "plan", "fen", "--machine", "bookbus-planner").out();
+    assertTrue(plan.contains("fen-key"), plan);
     done("wave", "load", "onward", "--wait");
     done("wave", "test", "onward", "--wait");
     done("wave", "cutover", "onward", "--confirm", "onward", "--wait");
     assertTrue(harness.fenwater().runs("bookbus-planner"));
     assertFalse(harness.fenwater().runs("srv-quill7"), "it is kept off");
+    assertEquals(
+        Map.of("bookbus-planner", Set.of("fen-key"), "srv-quill7", Set.of("")),
+        Map.of("bookbus-planner", keys("bookbus-planner"), "srv-quill7", keys("srv-quill7")));
     assertEquals(
         List.of("10.20.1.91"),
         harness.fenwater().machine("bookbus-planner").path("nics").findValuesAsText("address"));

@@ -27,8 +27,12 @@ public interface Target extends Exporter {
   /** A point at the site and its volumes. */
   record PointRef(String name, String owner, List<String> volumes) {}
 
-  /** Makes a blank volume of {@code bytes}. */
-  void createVolume(String name, String owner, long bytes, String storage);
+  /**
+   * Makes a blank volume of {@code bytes}. Its clones keep its key.
+   *
+   * @param key that the site encrypts it with; empty for the site's own way
+   */
+  void createVolume(String name, String owner, long bytes, String storage, String key);
 
   /**
    * A volume of the site that a storage system fills, as it is now; empty where there is none of

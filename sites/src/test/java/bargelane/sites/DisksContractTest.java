@@ -29,8 +29,8 @@ class DisksContractTest extends DriverContract {
   void pointsAreImmutableAndClonesBeginAsThem(String kind) throws IOException {
     SiteDriver d = driver(kind);
     Target t = d.target();
-    t.createVolume("p-vol", "bargelane/t", 4 * MIB, storage(kind));
-    t.createVolume("p-vol", "bargelane/t", 4 * MIB, storage(kind));
+    t.createVolume("p-vol", "bargelane/t", 4 * MIB, storage(kind), "");
+    t.createVolume("p-vol", "bargelane/t", 4 * MIB, storage(kind), "");
     write(d, "p-vol", 5, 1);
     t.freeze("p-1", "bargelane/t", List.of("p-vol"));
     t.freeze("p-1", "bargelane/t", List.of("p-vol"));
@@ -57,10 +57,31 @@ class DisksContractTest extends DriverContract {
 
   @ParameterizedTest
   @ValueSource(strings = {"estate", "cloud", "remote"})
+  void aKeyThatTheSiteDoesNotOfferIsRefused(String kind) throws IOException {
+    SiteDriver d = driver(kind);
+    List<String> keys = d.inventory().offers().keys();
+    assertEquals(kind.equals("cloud") ? List.of("tide-key", "archive-key") : List.of(), keys);
+    SiteException refused =
+        assertThrows(
+            SiteException.class,
+            () ->
+                d.target()
+                    .createVolume("k-vol", "bargelane/t", 4 * MIB, storage(kind), "nobody-s"));
+    assertEquals("key-unknown", refused.code());
+    assertEquals(SiteException.Kind.FINAL, refused.kind());
+    for (String key : keys) {
+      d.target().createVolume("k-vol", "bargelane/t", 4 * MIB, storage(kind), key);
+    }
+    d.target().deleteVolume("k-vol");
+    assertEquals(List.of(), d.target().owned("bargelane/t"));
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"estate", "cloud", "remote"})
   void aPointIsReadAsItWasFrozenWhateverComesAndGoesAroundIt(String kind) throws IOException {
     SiteDriver d = driver(kind);
     Target t = d.target();
-    t.createVolume("f-vol", "bargelane/t", 4 * MIB, storage(kind));
+    t.createVolume("f-vol", "bargelane/t", 4 * MIB, storage(kind), "");
     for (int i = 1; i <= 3; i++) {
       write(d, "f-vol", i, i);
       t.freeze("f-" + i, "bargelane/t", List.of("f-vol"));
@@ -93,7 +114,7 @@ class DisksContractTest extends DriverContract {
   void pointsBetweenWhichNothingIsWrittenHoldTheSame(String kind) throws IOException {
     SiteDriver d = driver(kind);
     Target t = d.target();
-    t.createVolume("s-vol", "bargelane/t", 4 * MIB, storage(kind));
+    t.createVolume("s-vol", "bargelane/t", 4 * MIB, storage(kind), "");
     write(d, "s-vol", 1, 1);
     for (String point : List.of("s-1", "s-2", "s-3")) {
       t.freeze(point, "bargelane/t", List.of("s-vol"));
@@ -141,7 +162,7 @@ class DisksContractTest extends DriverContract {
   @ValueSource(strings = {"estate", "cloud", "remote"})
   void changesSinceAMarkerComeWithTheNextSnapshot(String kind) throws IOException {
     SiteDriver d = driver(kind);
-    d.target().createVolume("c-vol", "bargelane/t", 4 * MIB, storage(kind));
+    d.target().createVolume("c-vol", "bargelane/t", 4 * MIB, storage(kind), "");
     String machine =
         d.compute()
             .define(spec(d, "c-machine", List.of("c-vol"), d.inventory().networks().get(0).id()));
@@ -199,7 +220,7 @@ class DisksContractTest extends DriverContract {
   @ValueSource(strings = {"estate", "cloud", "remote"})
   void afterAnExportIsRevokedItsWriterWritesNoMore(String kind) throws IOException {
     SiteDriver d = driver(kind);
-    d.target().createVolume("w-vol", "bargelane/t", 4 * MIB, storage(kind));
+    d.target().createVolume("w-vol", "bargelane/t", 4 * MIB, storage(kind), "");
     try (NbdClient stalled = open(d.target().openVolume("w", "w-vol", true))) {
       stalled.write(0, ByteBuffer.wrap(new byte[] {1}));
       ExportRef renewed = d.target().openVolume("w", "w-vol", true);
@@ -239,12 +260,15 @@ class DisksContractTest extends DriverContract {
     SiteDriver d = driver(kind);
     Acting former = new Acting("work on e", 7, false);
     Acting present = new Acting("work on e", 8, false);
-    allowed(former, () -> d.target().createVolume("e-1", "bargelane/t", 4 * MIB, storage(kind)));
-    allowed(present, () -> d.target().createVolume("e-2", "bargelane/t", 4 * MIB, storage(kind)));
+    allowed(
+        former, () -> d.target().createVolume("e-1", "bargelane/t", 4 * MIB, storage(kind), ""));
+    allowed(
+        present, () -> d.target().createVolume("e-2", "bargelane/t", 4 * MIB, storage(kind), ""));
     assertEquals(
         Acting.STALE,
         refused(
-            former, () -> d.target().createVolume("e-3", "bargelane/t", 4 * MIB, storage(kind))));
+            former,
+            () -> d.target().createVolume("e-3", "bargelane/t", 4 * MIB, storage(kind), "")));
     assertEquals(
         Acting.STALE,
         refused(former, () -> d.target().freeze("e-p", "bargelane/t", List.of("e-1"))));
@@ -268,7 +292,7 @@ class DisksContractTest extends DriverContract {
   @ValueSource(strings = {"estate", "cloud", "remote"})
   void whatTwoMakeAtOnceIsMadeOnce(String kind) throws Exception {
     SiteDriver d = driver(kind);
-    twice(() -> d.target().createVolume("t-vol", "bargelane/t", 4 * MIB, storage(kind)));
+    twice(() -> d.target().createVolume("t-vol", "bargelane/t", 4 * MIB, storage(kind), ""));
     try (NbdClient disk = open(d.target().openVolume("t", "t-vol", true))) {
       disk.write(0, ByteBuffer.wrap(new byte[] {1}));
     }
@@ -294,7 +318,7 @@ class DisksContractTest extends DriverContract {
   @ValueSource(strings = {"estate", "cloud", "remote"})
   void aVolumeGrowsWithZeroesAndItsPointsDoNot(String kind) throws IOException {
     SiteDriver d = driver(kind);
-    d.target().createVolume("g-vol", "bargelane/t", 4 * MIB, storage(kind));
+    d.target().createVolume("g-vol", "bargelane/t", 4 * MIB, storage(kind), "");
     write(d, "g-vol", 4 * MIB - 1, 5);
     d.target().freeze("g-point", "bargelane/t", List.of("g-vol"));
     d.target().growVolume("g-vol", 6 * MIB);

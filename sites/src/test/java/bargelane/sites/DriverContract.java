@@ -307,9 +307,10 @@ abstract class DriverContract {
     SiteDriver from = driver("estate");
     from.source()
         .snapshot("boot", "bargelane/t", List.of("vm-101-system"), Optional.empty(), false);
-    d.target().createVolume("m-vol", "bargelane/t", 192 * MIB, storage(kind));
+    d.target().createVolume("m-vol", "bargelane/t", 192 * MIB, storage(kind), "");
     d.target()
-        .createVolume("m-digests", "bargelane/t", DigestVolume.bytesFor(192 * MIB), storage(kind));
+        .createVolume(
+            "m-digests", "bargelane/t", DigestVolume.bytesFor(192 * MIB), storage(kind), "");
     ExportRef source =
         from.source().openSnapshot("boot-s", "boot", "vm-101-system", Optional.empty());
     ExportRef target = d.target().openVolume("boot-t", "m-vol", true);
@@ -332,7 +333,7 @@ abstract class DriverContract {
 
   static void fill(SiteDriver d, String storage, String volume, Path image) throws IOException {
     long size = Files.size(image);
-    d.target().createVolume(volume, "bargelane/t", size, storage);
+    d.target().createVolume(volume, "bargelane/t", size, storage, "");
     ExportRef target = d.target().openVolume("fill", volume, true);
     try (FileChannel from = FileChannel.open(image);
         NbdClient disk = open(target)) {

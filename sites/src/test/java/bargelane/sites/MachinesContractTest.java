@@ -76,7 +76,7 @@ class MachinesContractTest extends DriverContract {
     assertFalse(d.usage().containsKey(id));
     twice(() -> d.source().snapshot("after", "bargelane/t", disks, Optional.of("armed"), false));
     assertTrue(changed(d, "after", "armed") >= changed, "and goes on to be until it has stopped");
-    d.target().createVolume("f-other", "bargelane/t", 1 << 20, storage(kind));
+    d.target().createVolume("f-other", "bargelane/t", 1 << 20, storage(kind), "");
     for (List<String> given : List.of(List.of(disks.get(0), "f-other"), disks)) {
       twice(() -> d.compute().attach(id, given));
       assertEquals(
@@ -184,7 +184,7 @@ class MachinesContractTest extends DriverContract {
   @ValueSource(strings = {"estate", "cloud", "remote"})
   void aMachineWhoseDiskHasNoBootRecordDoesNotStart(String kind) throws IOException {
     SiteDriver d = driver(kind);
-    d.target().createVolume("n-vol", "bargelane/t", 4 * MIB, storage(kind));
+    d.target().createVolume("n-vol", "bargelane/t", 4 * MIB, storage(kind), "");
     String id =
         d.compute()
             .define(spec(d, "blank", List.of("n-vol"), d.inventory().networks().get(0).id()));

@@ -38,7 +38,12 @@ final class ControlApi implements Closeable {
       String storageClass,
       String owner,
       String point,
-      String volume) {}
+      String volume,
+      String key) {
+    CreateVolume {
+      key = key == null ? "" : key;
+    }
+  }
 
   record CreatePoint(String name, String owner, List<String> volumes) {}
 
@@ -400,6 +405,7 @@ final class ControlApi implements Closeable {
     all.put("filters", p.filters);
     all.put("projects", p.projects);
     all.put("identities", p.identities);
+    all.put("keys", p.keys);
     all.put("quota", p.quota);
     all.put("usage", host.counts());
     return all;
@@ -433,6 +439,9 @@ final class ControlApi implements Closeable {
       throw new Refusal(
           422, "storage-unknown", "there is no storage '" + v.storageClass() + "' here");
     }
+    if (!v.key().isEmpty() && !host.platform().keys.contains(v.key())) {
+      throw new Refusal(422, "key-unknown", "there is no key '" + v.key() + "' here");
+    }
     boolean clone = v.point() != null && !v.point().isEmpty();
     long bytes = clone ? store.frozenSize(v.point(), v.volume()) : v.sizeBytes();
     Collection<VolumeRecord> all = store.volumes();
@@ -453,7 +462,8 @@ final class ControlApi implements Closeable {
       return made.record();
     }
     return store
-        .create(new VolumeRecord(v.name(), v.sizeBytes(), v.storageClass(), v.owner(), false))
+        .create(
+            new VolumeRecord(v.name(), v.sizeBytes(), v.storageClass(), v.owner(), false, v.key()))
         .record();
   }
 

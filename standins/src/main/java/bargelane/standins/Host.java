@@ -366,6 +366,12 @@ final class Host implements Closeable {
     for (Nic nic : machine.nics()) {
       addressFree(machine, nic);
     }
+    for (String disk : machine.disks()) {
+      String key = store.volume(disk).record().key();
+      if (!key.isEmpty() && !platform.keys.contains(key)) {
+        throw Refusal.conflict("key-unknown", "there is no key '" + key + "' here any more");
+      }
+    }
     make(machine.disks());
     boot(machine);
     // From here on a disk is the machine's own, and nothing else fills it.

@@ -59,6 +59,7 @@ final class LargeEstate {
         seed.filters(),
         seed.projects(),
         seed.identities(),
+        seed.keys(),
         networks,
         seed.storages(),
         seed.sizes(),

@@ -248,6 +248,9 @@ public final class Platform {
   /** What machines can run under. */
   public List<String> identities = new ArrayList<>();
 
+  /** What volumes can be encrypted with, besides the platform's own key. */
+  public List<String> keys = new ArrayList<>();
+
   /** Whether a machine is reached only from where its ingress lets in. */
   public boolean filters;
 

@@ -78,6 +78,7 @@ public final class Seed {
       boolean filters,
       List<String> projects,
       List<String> identities,
+      List<String> keys,
       List<Platform.Network> networks,
       List<Platform.StorageClass> storages,
       List<Platform.Size> sizes,
@@ -118,6 +119,7 @@ public final class Seed {
     platform.filters = file.filters();
     platform.projects.addAll(file.projects() == null ? List.of() : file.projects());
     platform.identities.addAll(file.identities() == null ? List.of() : file.identities());
+    platform.keys.addAll(file.keys() == null ? List.of() : file.keys());
     file.networks().forEach(n -> platform.networks.put(n.id(), n));
     file.storages().forEach(s -> platform.storages.put(s.id(), s));
     file.sizes().forEach(s -> platform.sizes.put(s.id(), s));

@@ -38,6 +38,18 @@ class VolumeStoreTest {
     return new VolumeRecord(name, SIZE, "shelf", "", false);
   }
 
+  @Test
+  void aCloneHasTheKeyOfItsVolumeThoughThatIsGone() throws IOException {
+    try (VolumeStore store = VolumeStore.open(dir, 65536, true)) {
+      store.create(new VolumeRecord("v", SIZE, "shelf", "", false, "k"));
+      store.freeze("p", "o", List.of("v"));
+      store.delete("v");
+    }
+    try (VolumeStore store = VolumeStore.open(dir, 65536, true)) {
+      assertEquals("k", store.clone(record("c"), "p", "v").record().key());
+    }
+  }
+
   /** Random writes, points, clones, snapshots, deletions and restarts against copies in memory. */
   @Test
   void whateverIsDoneEachPointCloneAndSnapshotHoldsItsOwnBytes() throws IOException {

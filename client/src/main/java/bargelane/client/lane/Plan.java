@@ -90,7 +90,7 @@ final class Plan extends Common implements Callable<Integer>, Tabled {
   /** Where a disk goes. */
   private static String goes(PlacedDiskView d) {
     return d.copied()
-        ? plain(d.to())
+        ? plain(d.to()) + (d.key().isEmpty() ? "" : " under key " + d.key())
         : d.carriedAs().isEmpty() ? "left out" : "carried to " + d.carriedAs();
   }
 

@@ -154,6 +154,10 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
         false,
         "A disk of the machine is not copied, as the lane decides.",
         "See that nothing in the guest needs it, or have it copied."),
+    COPY_ELSEWHERE(
+        false,
+        "The copy of a disk lies in another class, or under another key, than the lane decides.",
+        "Take the machine out of the wave and plan it anew, or decide what is."),
     FIRST_DISK_LEFT_OUT(
         true,
         "The disk that the machine starts from is left out.",
@@ -292,7 +296,7 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
         "Choose a number of sockets that divides them."),
     CHOICE_NOT_OFFERED(
         true,
-        "The target does not have the project or the identity that is chosen for a machine.",
+        "The target does not have the project, the identity or the key that is chosen.",
         "Choose one of those that the finding names, or ask the target's owner for it."),
     ADDRESS_TAKEN(
         true,
@@ -414,6 +418,7 @@ public record Finding(Code code, String thing, String cause, Remedy remedy, Who 
     /** Whether it is about what becomes of a machine as it lands, and of no account afterwards. */
     public boolean ofLanding() {
       return this == POWER_DIFFERS
+          || this == COPY_ELSEWHERE
           || this == DISK_CARRIED
           || this == CARRIED_MISSING
           || this == CARRIED_UNFIT

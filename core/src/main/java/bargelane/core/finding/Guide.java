@@ -111,7 +111,8 @@ public record Guide(Who who, List<Action> actions) {
           LICENCE_MISSING,
           LICENCE_REFUSED,
           SOCKETS_UNFIT,
-          CHOICE_NOT_OFFERED ->
+          CHOICE_NOT_OFFERED,
+          COPY_ELSEWHERE ->
           List.of(Action.LANE_SET);
       case QUOTA_MACHINES, QUOTA_VOLUMES -> List.of(Action.SITE_SCAN, Action.WAVE_SETTLE);
       case NOT_LOADED, NO_POINT, NOT_PROTECTED -> List.of(Action.WAVE_LOAD);

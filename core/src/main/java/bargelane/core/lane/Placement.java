@@ -15,6 +15,7 @@ import java.util.List;
  * @param bootProtection whether only a signed system is started
  * @param ingress what is let in there; null for the same as at the source
  * @param keptOff whether it is kept off when it has landed
+ * @param keys that disks are encrypted with, in their order; empty where none is chosen
  * @param carried what a storage system fills of its disks there, in their order
  */
 public record Placement(
@@ -29,6 +30,7 @@ public record Placement(
     boolean bootProtection,
     List<Ingress> ingress,
     boolean keptOff,
+    List<String> keys,
     List<String> carried) {
 
   /** What was stored before these could be said has none of them. */
@@ -36,12 +38,18 @@ public record Placement(
     name = name == null ? "" : name;
     licence = licence == null ? "" : licence;
     belonging = belonging == null ? Belonging.UNSAID : belonging;
+    keys = keys == null ? List.of() : List.copyOf(keys);
     carried = carried == null ? List.of() : List.copyOf(carried);
   }
 
   /** A place where nothing is said but size, networks, storages and zone. */
   public Placement(String size, List<PlacedNic> nics, List<String> storages, String zone) {
-    this(size, nics, storages, zone, "", "", null, 0, false, null, false, List.of());
+    this(size, nics, storages, zone, "", "", null, 0, false, null, false, null, null);
+  }
+
+  /** The key of a disk; empty where none is chosen. */
+  public String key(int disk) {
+    return disk < keys.size() ? keys.get(disk) : "";
   }
 
   /** What is let in, of a machine that lets this in at its source. */
@@ -63,6 +71,7 @@ public record Placement(
         bootProtection,
         ingress,
         keptOff,
+        keys,
         carried);
   }
 
@@ -80,6 +89,7 @@ public record Placement(
         bootProtection,
         ingress,
         keptOff,
+        keys,
         disks.stream().map(CarriedDisk::volume).toList());
   }
 

@@ -39,6 +39,7 @@ final class Placing {
   final List<AddressRule> addressRules = new ArrayList<>();
   final List<PlacedNic> placed = new ArrayList<>();
   final List<String> storages = new ArrayList<>();
+  private final List<String> keys = new ArrayList<>();
   final List<CarriedDisk> carried = new ArrayList<>();
   String zone = "";
   String called = "";
@@ -112,6 +113,7 @@ final class Placing {
             protection,
             ingress,
             keptOff,
+            keys.stream().allMatch(String::isEmpty) ? List.of() : List.copyOf(keys),
             carried.stream().map(CarriedDisk::volume).toList()),
         List.copyOf(decided),
         List.copyOf(findings),
@@ -235,14 +237,13 @@ final class Placing {
   private void checkBelonging() {
     belonging =
         new Belonging(
-            offered(Setting.PROJECT, target.offers().projects()),
-            offered(Setting.IDENTITY, target.offers().identities()),
+            offered(Setting.PROJECT, machine(Setting.PROJECT), target.offers().projects()),
+            offered(Setting.IDENTITY, machine(Setting.IDENTITY), target.offers().identities()),
             machine(Setting.LABELS).flatMap(Belonging::labels).orElse(Map.of()));
   }
 
   /** What is chosen of what the target offers; told where it does not offer it any more. */
-  private String offered(Setting setting, List<String> offers) {
-    Optional<String> chosen = machine(setting);
+  private String offered(Setting setting, Optional<String> chosen, List<String> offers) {
     if (chosen.filter(c -> !offers.contains(c)).isPresent()) {
       find(
           Code.CHOICE_NOT_OFFERED,
@@ -398,6 +399,7 @@ final class Placing {
       Inventory.Disk disk = disks.get(i);
       if (leftOut(disk, i)) {
         storages.add("");
+        keys.add("");
         continue;
       }
       Optional<Effective> to = rules.disk(Setting.CLASS, m, i);
@@ -407,6 +409,9 @@ final class Placing {
       joined.finding().ifPresent(findings::add);
       storages.add(joined.to().map(Inventory.Storage::id).orElse(""));
       joined.to().ifPresent(s -> checkRoom(disk, s));
+      Optional<Effective> key = rules.disk(Setting.KEY, m, i);
+      note(Setting.KEY, i, key);
+      keys.add(offered(Setting.KEY, key.map(Effective::value), target.offers().keys()));
     }
   }
 

@@ -63,6 +63,11 @@ public final class Preflight {
           all);
     }
 
+    /** The same, with more that is found. */
+    public Result finding(List<Finding> more) {
+      return with(more, List.of());
+    }
+
     /** Whether a disk of the machine is not copied. */
     public boolean leftOut(int disk) {
       return of.copied().isEmpty()

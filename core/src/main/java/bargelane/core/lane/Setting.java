@@ -22,6 +22,8 @@ public enum Setting implements Worded {
   ADDRESS("address", CARD, MACHINE, WAVE, LABEL, NETWORK, LANE),
   /** The storage class that disks go to. */
   CLASS("class", DISK, ROLE, MACHINE, WAVE, LABEL, STORAGE, LANE),
+  /** The key at the target that disks are encrypted with, as the target names it. */
+  KEY("key", DISK, ROLE, MACHINE, WAVE, LABEL, STORAGE, LANE),
   /** Whether a disk is {@code system}, {@code data} or {@code log}. */
   ROLE_OF_DISK("role", DISK),
   /**

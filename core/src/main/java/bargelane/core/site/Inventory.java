@@ -248,6 +248,7 @@ public record Inventory(
    * @param projects accounts or projects that can own machines, with their folders before them;
    *     none where there is one owner only
    * @param identities that a machine can run under
+   * @param keys that a disk can be encrypted with, besides the site's own way
    */
   public record Offers(
       NameRule names,
@@ -255,7 +256,8 @@ public record Inventory(
       boolean bootProtection,
       boolean filters,
       List<String> projects,
-      List<String> identities) {
+      List<String> identities,
+      List<String> keys) {
     public static final Offers UNTOLD = new Offers(NameRule.ANY, List.of(), false, false);
 
     public Offers {
@@ -263,6 +265,18 @@ public record Inventory(
       licences = licences == null ? List.of() : List.copyOf(licences);
       projects = projects == null ? List.of() : List.copyOf(projects);
       identities = identities == null ? List.of() : List.copyOf(identities);
+      keys = keys == null ? List.of() : List.copyOf(keys);
+    }
+
+    /** Those of a site where no key can be chosen. */
+    public Offers(
+        NameRule names,
+        List<Licence> licences,
+        boolean bootProtection,
+        boolean filters,
+        List<String> projects,
+        List<String> identities) {
+      this(names, licences, bootProtection, filters, projects, identities, List.of());
     }
 
     /** Those of a site with one owner of all machines, which run under no identity. */

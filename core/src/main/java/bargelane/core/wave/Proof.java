@@ -59,6 +59,9 @@ public record Proof(
     if (!placement.storages().equals(now.placement.storages())) {
       changed.add("storage classes");
     }
+    if (!placement.keys().equals(now.placement.keys())) {
+      changed.add("the keys of its disks");
+    }
     if (!placement.zone().equals(now.placement.zone())) {
       changed.add("zone");
     }

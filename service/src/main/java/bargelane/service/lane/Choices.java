@@ -62,6 +62,7 @@ final class Choices {
       case ZONE -> target.map(Choices::zones).orElse(List.of());
       case LICENCE -> target.map(Choices::licences).orElse(List.of());
       case PROJECT -> target.map(i -> i.offers().projects()).orElse(List.of());
+      case KEY -> target.map(i -> i.offers().keys()).orElse(List.of());
       case IDENTITY -> target.map(i -> i.offers().identities()).orElse(List.of());
       case BOOT_PROTECTION -> target.map(Choices::protection).orElse(List.of());
       case ADDRESS -> List.of("keep", "keep-or-choose", "choose", "platform");

@@ -266,6 +266,7 @@ final class Decisions {
       case ADDRESS -> address(scope, value);
       case SUBNET -> among(setting, value, offered.map(Choices::subnets));
       case CLASS -> among(setting, value, offered.map(Choices::classes));
+      case KEY -> among(setting, value, offered.map(i -> i.offers().keys()));
       case ZONE -> among(setting, value, offered.map(Choices::zones));
       case LICENCE -> among(setting, value, offered.map(Choices::licences));
       case PROJECT -> among(setting, value, offered.map(i -> i.offers().projects()));

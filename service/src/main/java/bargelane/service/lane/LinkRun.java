@@ -157,7 +157,9 @@ public final class LinkRun implements RunKind {
     try {
       SiteDriver driver = sites.driver(site(w, end));
       answers = answers(driver, owner);
-      driver.target().createVolume(scratch(w), owner, (long) SCRATCH_MIB << 20, storage(w, end));
+      driver
+          .target()
+          .createVolume(scratch(w), owner, (long) SCRATCH_MIB << 20, storage(w, end), "");
       NbdAddress address = NbdAddress.parse(opened(w, end));
       disks = address instanceof NbdAddress.Tls t ? t.host() + ":" + t.port() : "connection";
       try (NbdClient disk = NbdClient.connect(address)) {

@@ -106,8 +106,8 @@ final class LoadRun implements RunKind {
           "nothing is to be done");
     }
     for (ReplicaEntity r : made.replicas) {
-      create(w, made, r.volume, r.bytes, r.storage);
-      create(w, made, r.digests, DigestVolume.bytesFor(r.bytes), r.storage);
+      create(w, made, r.volume, r.bytes, r);
+      create(w, made, r.digests, DigestVolume.bytesFor(r.bytes), r);
     }
     return Outcome.done(made.replicas.size() + " volumes at " + made.away.name);
   }
@@ -126,6 +126,7 @@ final class LoadRun implements RunKind {
       r.volume = VolumeNames.volume(leg.id, m, disk);
       r.digests = ReplicaEntity.digestsOf(r.volume);
       r.storage = place.placement().storages().get(i);
+      r.key = place.placement().key(i);
       s.persist(r);
       copied.add(all.get(i).volume());
     }
@@ -162,9 +163,9 @@ final class LoadRun implements RunKind {
     }
   }
 
-  private void create(Work w, TowState made, String volume, long bytes, String storage) {
+  private void create(Work w, TowState made, String volume, long bytes, ReplicaEntity of) {
     String owner = services.ledger().plan(made.away.id, w.subjectId(), "volume", volume);
-    moves.driver(made, Side.AWAY).target().createVolume(volume, owner, bytes, storage);
+    moves.driver(made, Side.AWAY).target().createVolume(volume, owner, bytes, of.storage, of.key);
   }
 
   private Outcome protect(Work w) {

@@ -6,6 +6,7 @@ import bargelane.blocks.nbd.NbdClient;
 import bargelane.blocks.refit.Guest;
 import bargelane.blocks.refit.RefitPlan;
 import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.ReplicaEntity;
 import bargelane.service.replication.Services;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
@@ -122,13 +123,12 @@ final class Looks {
       services.ledger().remove(copying(state, side, onto));
     }
     String owner = services.ledger().plan(w.subjectId(), copying(state, side, onto));
-    String storage =
-        state.replicas.stream()
-            .filter(r -> r.memberId.equals(m.id))
-            .findFirst()
-            .orElseThrow()
-            .storage;
-    moves.driver(state, side).target().createVolume(onto, owner, COPIED_BYTES, storage);
+    ReplicaEntity replica =
+        state.replicas.stream().filter(r -> r.memberId.equals(m.id)).findFirst().orElseThrow();
+    moves
+        .driver(state, side)
+        .target()
+        .createVolume(onto, owner, COPIED_BYTES, replica.storage, replica.key);
     moves.compute(state, side).look(onto, owner, volumes, hidden, onto);
   }
 

@@ -133,7 +133,7 @@ final class Turning {
     moves
         .driver(state, loser)
         .target()
-        .createVolume(r.digests, owner, DigestVolume.bytesFor(r.bytes), r.storage);
+        .createVolume(r.digests, owner, DigestVolume.bytesFor(r.bytes), r.storage, r.key);
     Optional<PassDisk.Digests> known = turn.base().flatMap(b -> digests(b, m.id, disk));
     // Without them, nothing is known of what the replica holds.
     r.anywhere = known.isEmpty();
@@ -234,7 +234,8 @@ final class Turning {
                 v.digests(),
                 r.volume,
                 r.digests,
-                r.storage));
+                r.storage,
+                r.key.isEmpty() ? null : r.key));
       }
     }
     return disks;

@@ -397,6 +397,7 @@ public final class LanePlans {
               rules.role(r.of(), i),
               disk.storage(),
               r.placement().storages().get(i),
+              r.placement().key(i),
               !r.leftOut(i),
               r.carried().stream()
                   .filter(c -> c.disk().volume().equals(disk.volume()))

@@ -2,11 +2,14 @@ package bargelane.service.plan;
 
 import static java.util.stream.Collectors.toMap;
 
+import bargelane.core.finding.Finding;
+import bargelane.core.finding.Remedy;
 import bargelane.core.lane.LaneMachine;
 import bargelane.core.lane.LanePlan;
 import bargelane.core.lane.Placement;
 import bargelane.core.lane.Preflight;
 import bargelane.core.lane.Rules;
+import bargelane.core.replication.Direction;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.Inventory.MachineFacts;
 import bargelane.core.wave.ProbePlan;
@@ -15,6 +18,7 @@ import bargelane.service.lane.LaneRuleStore;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.Berth;
 import bargelane.service.replication.MemberEntity;
+import bargelane.service.replication.ReplicaEntity;
 import bargelane.service.replication.Side;
 import bargelane.service.replication.TowState;
 import bargelane.service.site.Inventories;
@@ -62,13 +66,49 @@ public final class Plans {
     for (int i = 0; i < places.size(); i++) {
       MemberEntity m = state.members.get(i);
       List<Integer> left = left(state, m);
+      Preflight.Result found = places.get(i).finding(elsewhere(state, m, places.get(i)));
       Preflight.Result place =
           left.isEmpty()
-              ? places.get(i)
-              : preflight.leaving(places.get(i), machine(state, m, state.toldOf(m)), left);
+              ? found
+              : preflight.leaving(found, machine(state, m, state.toldOf(m)), left);
       all.add(state.tow.landed ? place.landed() : place);
     }
     return all;
+  }
+
+  /** Copies that lie where the lane does not decide any more: nothing moves them. */
+  private static List<Finding> elsewhere(TowState state, MemberEntity m, Preflight.Result place) {
+    if (state.leg.filter(l -> l.direction == Direction.OUT).isEmpty()) {
+      return List.of();
+    }
+    List<Inventory.Disk> disks = place.machine().disks();
+    Placement decided = place.placement();
+    List<Finding> all = new ArrayList<>();
+    for (ReplicaEntity r : state.replicasOf(m)) {
+      if (r.disk >= disks.size()) {
+        continue;
+      }
+      String storage = decided.storages().get(r.disk);
+      String key = decided.key(r.disk);
+      if (!storage.isEmpty() && !storage.equals(r.storage) || !key.equals(r.key)) {
+        all.add(
+            new Finding(
+                Finding.Code.COPY_ELSEWHERE,
+                m.name + ", disk " + disks.get(r.disk).volume(),
+                "its copy lies in "
+                    + place(r.storage, r.key)
+                    + ", and the lane decides "
+                    + place(storage, key),
+                Remedy.advice(
+                    "take the machine out of the wave and plan it anew, or decide what is"),
+                Finding.Who.ENGINEER));
+      }
+    }
+    return all;
+  }
+
+  private static String place(String storage, String key) {
+    return "class " + storage + (key.isEmpty() ? " without a chosen key" : " under key " + key);
   }
 
   private static Rules rules(Session s, TowState state) {

@@ -167,6 +167,7 @@ public final class FromManifests {
         r.volume = d.replica();
         r.digests = d.replicaDigests();
         r.storage = d.storage();
+        r.key = d.key() == null ? "" : d.key();
         r.bytes = d.bytes();
         r.intent = "";
         r.blank = !there.contains(r.volume);

@@ -234,7 +234,9 @@ public record Manifest(
    * @param volume frozen in the point
    * @param digests the volume of its digests, frozen in the point
    * @param replica the volume that later passes write, with its digests
+   * @param key that these are encrypted with at the target; null where none was chosen
    */
+  @JsonInclude(JsonInclude.Include.NON_NULL)
   public record Disk(
       int disk,
       String volume,
@@ -243,7 +245,8 @@ public record Manifest(
       String digests,
       String replica,
       String replicaDigests,
-      String storage) {}
+      String storage,
+      String key) {}
 
   /**
    * What is told of the point itself.

@@ -205,16 +205,16 @@ public final class PassRun implements RunKind {
                             d.digests().volume(),
                             d.to().volume(),
                             d.digests().volume(),
-                            storage(loaded.state, d)))
+                            replica(loaded.state, d).map(r -> r.storage).orElse(""),
+                            replica(loaded.state, d)
+                                .map(r -> r.key)
+                                .filter(k -> !k.isEmpty())
+                                .orElse(null)))
                 .toList());
   }
 
-  private static String storage(TowState state, PassDisk disk) {
-    return state.replicas.stream()
-        .filter(r -> r.id.equals(disk.replicaId()))
-        .map(r -> r.storage)
-        .findFirst()
-        .orElse("");
+  private static Optional<ReplicaEntity> replica(TowState state, PassDisk disk) {
+    return state.replicas.stream().filter(r -> r.id.equals(disk.replicaId())).findFirst();
   }
 
   private static String consistency(Work w) {

@@ -232,7 +232,8 @@ final class PassSnapshot {
               digests,
               services.ledger().plan(state.siteId(from.other()), w.subjectId(), "volume", digests),
               DigestVolume.bytesFor(r.bytes),
-              r.storage);
+              r.storage,
+              r.key);
           services.db().run(s -> s.find(ReplicaEntity.class, r.id).digests = digests);
           changed = true;
         }

@@ -46,13 +46,13 @@ final class PresentDisks {
 
   /** A disk of a machine and where its copy goes; no class where it can't be copied. */
   private record Placed(
-      Disk disk, boolean leftOut, Optional<String> storage, String why, String advice) {
+      Disk disk, boolean leftOut, Optional<String> storage, String key, String why, String advice) {
     static Placed nowhere(Disk disk, String why, String advice) {
-      return new Placed(disk, false, Optional.empty(), why, advice);
+      return new Placed(disk, false, Optional.empty(), "", why, advice);
     }
 
     static Placed out(Disk disk) {
-      return new Placed(disk, true, Optional.empty(), "", "");
+      return new Placed(disk, true, Optional.empty(), "", "", "");
     }
   }
 
@@ -203,7 +203,13 @@ final class PresentDisks {
                           + state.lane.name
                           + ", or choose a class for the disk; "
                           + LATER)
-                  : new Placed(disk, false, storage, "", ""));
+                  : new Placed(
+                      disk,
+                      false,
+                      storage,
+                      rules.disk(Setting.KEY, with, i).map(Rules.Effective::value).orElse(""),
+                      "",
+                      ""));
     }
     return placed;
   }
@@ -219,8 +225,8 @@ final class PresentDisks {
     String digests = ReplicaEntity.digestsOf(volume);
     String storage = p.storage().orElseThrow();
     try {
-      create(w, state, volume, p.disk().bytes(), storage);
-      create(w, state, digests, DigestVolume.bytesFor(p.disk().bytes()), storage);
+      create(w, state, volume, p.disk().bytes(), storage, p.key());
+      create(w, state, digests, DigestVolume.bytesFor(p.disk().bytes()), storage, p.key());
     } catch (SiteException e) {
       if (e.kind() != SiteException.Kind.FINAL) {
         throw e;
@@ -242,6 +248,7 @@ final class PresentDisks {
               r.volume = volume;
               r.digests = digests;
               r.storage = storage;
+              r.key = p.key();
               // Its volume may be there from before a restore of the records.
               r.blank = false;
               r.anywhere = true;
@@ -295,7 +302,8 @@ final class PresentDisks {
             });
   }
 
-  private void create(Work w, TowState state, String volume, long bytes, String storage) {
+  private void create(
+      Work w, TowState state, String volume, long bytes, String storage, String key) {
     String site = state.away.id;
     // Of an attempt that ended before it was recorded, perhaps for another disk.
     if (services.ledger().recorded(site, "volume", volume)) {
@@ -306,7 +314,7 @@ final class PresentDisks {
     }
     String owner = services.ledger().plan(site, w.subjectId(), "volume", volume);
     Target target = services.sites().driver(site).target();
-    target.createVolume(volume, owner, bytes, storage);
+    target.createVolume(volume, owner, bytes, storage, key);
     // It may be there from before a restore of the records, when the disk was smaller.
     target.growVolume(volume, bytes);
   }

@@ -34,6 +34,10 @@ public class ReplicaEntity {
 
   public String storage;
 
+  /** The key that the target encrypts its volumes with; empty for the target's own way. */
+  @Column(name = "disk_key")
+  public String key = "";
+
   public long bytes;
 
   public String intent;

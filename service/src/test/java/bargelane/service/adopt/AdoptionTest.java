@@ -275,7 +275,8 @@ class AdoptionTest {
                         "copy-digests",
                         "copy",
                         "copy-digests",
-                        "shelf")),
+                        "shelf",
+                        "far-key")),
                 SETTINGS)));
   }
 
@@ -366,6 +367,7 @@ class AdoptionTest {
     ReplicaEntity replica = state.replicas.get(0);
     assertTrue(replica.anywhere, "what was written after the point is not known");
     assertFalse(replica.blank);
+    assertEquals("far-key", replica.key);
     assertEquals(
         List.of("point p-1", "point p-2", "point p-3", "volume copy", "volume copy-digests"),
         recorded());

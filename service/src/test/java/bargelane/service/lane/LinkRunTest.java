@@ -171,7 +171,8 @@ class LinkRunTest {
     assertEquals(List.of(), ours());
     for (Target t : List.of(home, away)) {
       verify(t)
-          .createVolume("bl-" + run + "-link", "bargelane/in-test/" + laneId(), 64L << 20, "shelf");
+          .createVolume(
+              "bl-" + run + "-link", "bargelane/in-test/" + laneId(), 64L << 20, "shelf", "");
       verify(t).deleteVolume("bl-" + run + "-link");
     }
   }
@@ -191,7 +192,7 @@ class LinkRunTest {
   void aLifeThatDiesLeavesARecordAndTheNextOneGoesOn() {
     doThrow(new IllegalStateException("killed"))
         .when(away)
-        .createVolume(anyString(), anyString(), anyLong(), anyString());
+        .createVolume(anyString(), anyString(), anyLong(), anyString(), anyString());
     assertThrows(IllegalStateException.class, () -> step("reach"));
     assertEquals(4, ours().size());
     assertTrue(ours().stream().allMatch(o -> o.wanted && o.towId == null), "recorded");
@@ -245,7 +246,7 @@ class LinkRunTest {
   void aSiteThatRefusesIsTold() {
     doThrow(new SiteException(SiteException.Kind.FINAL, "quota", "away has no room left", null))
         .when(away)
-        .createVolume(anyString(), anyString(), anyLong(), anyString());
+        .createVolume(anyString(), anyString(), anyLong(), anyString(), anyString());
     assertEquals(
         "away has no room left", assertThrows(RunFailure.class, () -> step("reach")).getMessage());
     verify(away, never()).openVolume(any(), any(), eq(true));

@@ -276,7 +276,7 @@ class RefitsTest extends MovesFixture {
     InOrder order = inOrder(away.target, away.compute);
     order.verify(away.compute).remove("y-1");
     order.verify(away.target).deleteVolume(COPIED);
-    order.verify(away.target).createVolume(eq(COPIED), any(), anyLong(), eq("shelf"));
+    order.verify(away.target).createVolume(eq(COPIED), any(), anyLong(), eq("shelf"), any());
     order.verify(away.compute).look(any(), any(), any(), any(), any());
     assertTrue(recorded().stream().noneMatch(r -> r.contains("look")), recorded().toString());
   }

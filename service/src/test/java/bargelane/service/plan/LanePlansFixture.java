@@ -79,7 +79,10 @@ abstract class LanePlansFixture {
                   new NameRule(8, true, ""),
                   List.of(new Inventory.Licence("own", "Tidewater")),
                   true,
-                  true));
+                  true,
+                  List.of(),
+                  List.of(),
+                  List.of("k1", "k2")));
           LaneEntity lane = new LaneEntity();
           lane.id = "lane-1";
           lane.name = "over";

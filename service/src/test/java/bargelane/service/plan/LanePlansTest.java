@@ -14,6 +14,7 @@ import bargelane.api.LaneView;
 import bargelane.api.RuleChange;
 import bargelane.api.RuleChanges;
 import bargelane.api.RuleView;
+import bargelane.core.finding.Finding;
 import bargelane.core.lane.IngressRules;
 import bargelane.core.lane.Preflight;
 import bargelane.core.site.Inventory;
@@ -391,6 +392,35 @@ class LanePlansTest extends LanePlansFixture {
     assertEquals(Set.of("host1", "host3", "host4", "host5"), here);
     assertEquals("wave1", placed("host1").wave());
     assertEquals("wave-unknown", refused(() -> decide(change("wave", "wave2", "zone", "z1"))));
+  }
+
+  @Test
+  void disksGetTheKeyThatIsDecidedAndACopyThatHasAnotherIsTold() {
+    assertEquals("", placed("host1").disks().get(0).key());
+    decide(change("lane", "", "key", "k1"), change("storage", "shelf", "key", "k2"));
+    assertEquals("k2", placed("host1").disks().get(0).key());
+    assertEquals("key-unknown", refused(() -> decide(change("lane", "", "key", "k3"))));
+    db.run(s -> loaded(s, "1"));
+    assertEquals(
+        List.of(
+            "its copy lies in class slow without a chosen key,"
+                + " and the lane decides class slow under key k2"),
+        elsewhere());
+    db.run(s -> s.createNativeMutationQuery("update replica set disk_key = 'k2'").executeUpdate());
+    assertEquals(List.of(), elsewhere());
+    decide(change("storage", "shelf", "class", "fast"));
+    assertEquals(
+        List.of(
+            "its copy lies in class slow under key k2,"
+                + " and the lane decides class fast under key k2"),
+        elsewhere());
+  }
+
+  private List<String> elsewhere() {
+    return db.tx(s -> Plans.place(s, TowState.load(s, "tow1"))).get(0).findings().stream()
+        .filter(f -> f.code() == Finding.Code.COPY_ELSEWHERE)
+        .map(Finding::cause)
+        .toList();
   }
 
   /** What a wave made at the target is not asked of the quota again when a scan has seen it. */

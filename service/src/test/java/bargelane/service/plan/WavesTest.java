@@ -261,7 +261,7 @@ class WavesTest {
   void aWaveWhoseLoadFailedBeforeAReplicaWasMadeSaysSoAndIsRemoved() throws Exception {
     plan();
     assertEquals("planned", pages.wave("lending").state());
-    doThrow(REFUSED).when(target).createVolume(any(), any(), anyLong(), any());
+    doThrow(REFUSED).when(target).createVolume(any(), any(), anyLong(), any(), any());
     WaveView failed = load();
     assertEquals("paused", failed.state(), "it has no recovery point and no pass runs");
     assertEquals("failed", failed.recent().get(0).state());
@@ -281,7 +281,7 @@ class WavesTest {
   @Test
   void aWaveIsKeptWhileSomethingOfItIsAtASiteThatDoesNotAnswer() throws Exception {
     plan();
-    doThrow(REFUSED).when(target).createVolume(any(), any(), anyLong(), any());
+    doThrow(REFUSED).when(target).createVolume(any(), any(), anyLong(), any(), any());
     load();
     doThrow(new SiteException(SiteException.Kind.MAY_PASS, "unreachable", "it is away", null))
         .when(target)
@@ -305,7 +305,7 @@ class WavesTest {
               throw REFUSED;
             })
         .when(target)
-        .createVolume(any(), any(), anyLong(), any());
+        .createVolume(any(), any(), anyLong(), any(), any());
     List<String> fared = AtOnce.fare(20, () -> desk.load("lending", "e"));
     assertEquals(1, Collections.frequency(fared, "done"), fared.toString());
     assertEquals(19, Collections.frequency(fared, "already-running"), fared.toString());
@@ -320,7 +320,7 @@ class WavesTest {
     assertEquals(
         "not-loaded",
         assertThrows(ProblemException.class, () -> waves.pause("lending", "e")).code());
-    doThrow(REFUSED).when(target).createVolume(any(), any(), anyLong(), any());
+    doThrow(REFUSED).when(target).createVolume(any(), any(), anyLong(), any(), any());
     load();
     db.run(s -> Db.change(s, "update LegEntity set state = ?1", LegState.OPEN));
     assertEquals(

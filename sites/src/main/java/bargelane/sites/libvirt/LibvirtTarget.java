@@ -37,7 +37,10 @@ final class LibvirtTarget implements Target {
   }
 
   @Override
-  public void createVolume(String name, String owner, long bytes, String storage) {
+  public void createVolume(String name, String owner, long bytes, String storage, String key) {
+    if (!key.isEmpty()) {
+      throw host.failure("key-unknown", "there is no key " + key);
+    }
     Catalogue catalogue = host.catalogue();
     String file = host.pool(storage).path() + "/" + name + ".qcow2";
     if (record(catalogue, name, new Volume(owner, storage, bytes, file), "")) {

@@ -126,11 +126,21 @@ final class StandinDisks implements Source, Target {
   // ---- target
 
   @Override
-  public void createVolume(String volume, String owner, long bytes, String storage) {
+  public void createVolume(String volume, String owner, long bytes, String storage, String key) {
     http.send(
         "POST",
         "/v1/volumes",
-        Map.of("name", volume, "owner", owner, "sizeBytes", bytes, "storageClass", storage));
+        Map.of(
+            "name",
+            volume,
+            "owner",
+            owner,
+            "sizeBytes",
+            bytes,
+            "storageClass",
+            storage,
+            "key",
+            key));
   }
 
   @Override

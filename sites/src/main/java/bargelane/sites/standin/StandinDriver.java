@@ -237,7 +237,8 @@ public final class StandinDriver implements SiteDriver {
             all.path("bootProtection").asBoolean(),
             all.path("filters").asBoolean(),
             list(all.path("projects"), JsonNode::asText),
-            list(all.path("identities"), JsonNode::asText)),
+            list(all.path("identities"), JsonNode::asText),
+            list(all.path("keys"), JsonNode::asText)),
         list(all.path("carried"), v -> disks.carried(v, seenAt)));
   }
 

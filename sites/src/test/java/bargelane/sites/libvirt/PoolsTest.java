@@ -58,7 +58,7 @@ class PoolsTest {
     String settled = driver.settledAddress().orElseThrow();
     assertTrue(settled.endsWith("&pool=pool"), settled);
     assertEquals(Optional.empty(), at(settled).settledAddress());
-    at(settled).target().createVolume("kept", OWNER, 1 << 20, "pool");
+    at(settled).target().createVolume("kept", OWNER, 1 << 20, "pool", "");
     Path other = Files.createDirectory(dir.resolve("another"));
     demo.virsh("pool-create-as", "another", "dir", "--target", other.toString());
     try {
@@ -75,7 +75,7 @@ class PoolsTest {
 
   @Test
   void aRemovalThatWasCutOffIsEndedByTheNext() throws IOException {
-    driver.target().createVolume("cut", OWNER, 1 << 20, "pool");
+    driver.target().createVolume("cut", OWNER, 1 << 20, "pool", "");
     Path file = demo.pool().resolve("cut.qcow2");
     assertTrue(Files.exists(file));
     HostShell shell = new HostShell("hithe", demo.pool(), Optional.empty());

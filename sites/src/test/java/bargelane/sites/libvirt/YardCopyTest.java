@@ -42,7 +42,7 @@ class YardCopyTest extends YardHost {
 
   private static void copy(List<String> volumes, List<String> places) {
     driver.target().deleteVolume(COPIED);
-    driver.target().createVolume(COPIED, OWNER, 1L << 30, "pool");
+    driver.target().createVolume(COPIED, OWNER, 1L << 30, "pool", "");
     driver.compute().look("looks", OWNER, volumes, places, COPIED);
   }
 

@@ -43,7 +43,7 @@ abstract class YardHost {
   }
 
   static void take(String volume, Path image) throws IOException {
-    driver.target().createVolume(volume, OWNER, Files.size(image), "pool");
+    driver.target().createVolume(volume, OWNER, Files.size(image), "pool", "");
     String uri = driver.target().openVolume("fill", volume, true).uri();
     try (NbdClient disk = NbdClient.connect(NbdAddress.parse(uri));
         FileChannel file = FileChannel.open(image)) {

@@ -175,7 +175,7 @@ final class Layers {
         (name, p) -> {
           Map<String, String> moved = new LinkedHashMap<>();
           p.layers().forEach((v, l) -> moved.put(v, l.equals(upper.id()) ? lower.id() : l));
-          return new PointRecord(p.name(), p.owner(), moved);
+          return new PointRecord(p.name(), p.owner(), moved, p.keys());
         });
     state.layers.replaceAll(
         (id, r) -> r.parent().equals(upper.id()) ? new LayerRecord(lower.id(), r.size()) : r);

@@ -13,7 +13,12 @@ public final class StoreState {
   public record LayerRecord(String parent, long size) {}
 
   /** A point: a layer for each of its volumes, and who made it. */
-  public record PointRecord(String name, String owner, Map<String, String> layers) {}
+  public record PointRecord(
+      String name, String owner, Map<String, String> layers, Map<String, String> keys) {
+    public PointRecord {
+      keys = keys == null ? Map.of() : keys;
+    }
+  }
 
   /** A snapshot: its volumes, and who made it. */
   public record SnapshotRecord(String name, String owner, Set<String> volumes) {}

@@ -207,7 +207,12 @@ public final class VolumeStore implements Closeable {
     long size = state.layers.get(layer).size();
     return add(
         new VolumeRecord(
-            record.name(), size, record.storageClass(), record.owner(), record.thick()),
+            record.name(),
+            size,
+            record.storageClass(),
+            record.owner(),
+            record.thick(),
+            point(point).keys().getOrDefault(volume, "")),
         layers.fresh(size, Optional.of(below)));
   }
 
@@ -308,8 +313,10 @@ public final class VolumeStore implements Closeable {
       return;
     }
     Map<String, String> frozen = new LinkedHashMap<>();
+    Map<String, String> keys = new LinkedHashMap<>();
     for (String n : names) {
       volume(n).flush();
+      keys.put(n, volume(n).record().key());
     }
     instant.writeLock().lock();
     try {
@@ -321,7 +328,7 @@ public final class VolumeStore implements Closeable {
         volume.top(fresh);
         state.tops.put(n, fresh.id());
       }
-      state.points.put(name, new PointRecord(name, owner, frozen));
+      state.points.put(name, new PointRecord(name, owner, frozen, keys));
       save();
     } finally {
       instant.writeLock().unlock();
