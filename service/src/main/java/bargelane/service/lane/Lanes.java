@@ -423,11 +423,13 @@ public final class Lanes implements SiteTenant {
         plan.keepAddresses(),
         lane.version,
         Sites.views(
-            Stream.concat(
+            Stream.of(
+                    Sites.found(from),
+                    Sites.found(to),
                     findings(
-                        shores, lane, new Rules(plan, LaneRuleStore.joins(s, lane.id)), from, to)
-                        .stream(),
-                    Links.findings(s, lane).stream())
+                        shores, lane, new Rules(plan, LaneRuleStore.joins(s, lane.id)), from, to),
+                    Links.findings(s, lane))
+                .flatMap(List::stream)
                 .toList()));
   }
 

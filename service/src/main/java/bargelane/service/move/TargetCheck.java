@@ -48,6 +48,7 @@ final class TargetCheck {
   /** Fails where a gate is shut that was open when the move was asked for. */
   Outcome before(Work w, Set<Gate> gates) {
     TowState state = moves.state(w);
+    examine(state, Side.AWAY);
     Inventory now = moves.driver(state, Side.AWAY).inventory();
     Outcome checked =
         check(
@@ -60,10 +61,11 @@ final class TargetCheck {
   }
 
   /**
-   * Fails where a side has no room for clones of the disks that are copied to it, or what is
-   * carried to it can't be a disk of its machine.
+   * Fails where a side is not ready, has no room for clones of the disks that are copied to it, or
+   * what is carried to it can't be a disk of its machine.
    */
   Outcome room(Work w, Side side) {
+    examine(moves.state(w), side);
     carrying.fit(w, side);
     return room(w, side, moves.state(w).replicas);
   }
@@ -107,8 +109,24 @@ final class TargetCheck {
     }
   }
 
-  /** Fails where the disks of the wave have no place any more. */
+  /** Fails where a site lacks something, a permission among it, that no move goes without. */
+  private void examine(TowState state, Side side) {
+    services.sites().examine(state.siteId(side), moves.driver(state, side)).stream()
+        .filter(Finding::blocks)
+        .findFirst()
+        .ifPresent(
+            f -> {
+              throw new RunFailure(
+                  f.code().text(),
+                  state.site(side).name + " is not ready: " + f.cause(),
+                  f.remedy());
+            });
+  }
+
+  /** Fails where an end is not ready, or the disks of the wave have no place any more. */
   Outcome beforeLoad(Work w) {
+    examine(moves.state(w), Side.HOME);
+    examine(moves.state(w), Side.AWAY);
     return check(
         w,
         moves.driver(moves.state(w), Side.AWAY).inventory(),

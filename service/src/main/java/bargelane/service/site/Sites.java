@@ -44,6 +44,7 @@ public final class Sites {
   private final Credentials credentials;
   private final Events events;
   private final Clock clock;
+  private static final TypeReference<List<Finding>> FINDINGS = new TypeReference<>() {};
   private static final long KEPT_NS = 1_000_000_000L;
 
   private record Opened(SiteDriver driver, long at) {}
@@ -294,7 +295,21 @@ public final class Sites {
   /** Tests a site now and stores what it found. */
   public SiteView check(String ref) {
     String id = db.tx(s -> find(s, ref).id);
-    SiteDriver driver = open(id);
+    examine(id, open(id), true);
+    return view(id);
+  }
+
+  /**
+   * Tests a site now and stores what it found.
+   *
+   * @param driver that the test is made with
+   * @return what it found
+   */
+  public List<Finding> examine(String id, SiteDriver driver) {
+    return examine(id, driver, false);
+  }
+
+  private List<Finding> examine(String id, SiteDriver driver, boolean asked) {
     List<Finding> findings = driver.check();
     Capabilities capabilities =
         findings.stream()
@@ -309,23 +324,33 @@ public final class Sites {
         s -> {
           SiteEntity site = s.find(SiteEntity.class, id, LockMode.PESSIMISTIC_WRITE);
           settled.ifPresent(site::settle);
+          boolean other = !Json.read(site.findings, FINDINGS).equals(findings);
           site.findings = Json.text(findings);
           site.checkedAt = clock.instant();
           if (capabilities != null) {
             site.capabilities = Json.text(capabilities);
           }
-          events.tell(
-              s,
-              "site",
-              id,
-              null,
-              "site "
-                  + site.name
-                  + " checked: "
-                  + (findings.isEmpty() ? "ready" : Counts.of(findings.size(), "finding")),
-              null);
+          if (other || asked) {
+            events.tell(
+                s,
+                "site",
+                id,
+                null,
+                "site "
+                    + site.name
+                    + " checked: "
+                    + (findings.isEmpty() ? "ready" : Counts.of(findings.size(), "finding")),
+                null);
+          }
         });
-    return view(id);
+    return findings;
+  }
+
+  /** What the last test of a site found that is of account to all of its lanes. */
+  public static List<Finding> found(SiteEntity site) {
+    return Json.read(site.findings, FINDINGS).stream()
+        .filter(f -> f.blocks() || f.code().text().startsWith("site-"))
+        .toList();
   }
 
   private static Optional<String> settled(SiteDriver driver) {
@@ -357,7 +382,7 @@ public final class Sites {
   }
 
   private SiteView view(Session s, SiteEntity e) {
-    List<Finding> findings = Json.read(e.findings, new TypeReference<List<Finding>>() {});
+    List<Finding> findings = Json.read(e.findings, FINDINGS);
     Capabilities c = e.capabilities == null ? null : Json.read(e.capabilities, Capabilities.class);
     String status =
         e.checkedAt == null

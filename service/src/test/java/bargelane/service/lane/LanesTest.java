@@ -5,13 +5,18 @@ import static org.junit.jupiter.api.Assertions.assertFalse;
 import static org.junit.jupiter.api.Assertions.assertThrows;
 import static org.junit.jupiter.api.Assertions.assertTrue;
 
+import bargelane.api.FindingView;
 import bargelane.api.LaneAdd;
 import bargelane.api.LaneView;
+import bargelane.core.finding.Finding;
+import bargelane.core.finding.Finding.Code;
+import bargelane.core.finding.Finding.Who;
 import bargelane.core.site.Inventory;
 import bargelane.core.site.SiteKind;
 import bargelane.service.event.Events;
 import bargelane.service.platform.AtOnce;
 import bargelane.service.platform.Db;
+import bargelane.service.platform.Json;
 import bargelane.service.platform.ProblemException;
 import bargelane.service.platform.TestDatabase;
 import bargelane.service.site.Inventories;
@@ -134,6 +139,22 @@ class LanesTest {
     assertEquals(List.of(), lanes.view("over").findings());
     lanes.edit("over", joined(Map.of("front", "front-c", "back", "none-such")), Optional.empty());
     assertFalse(findings("none-such").isEmpty(), "the target has no such network");
+  }
+
+  @Test
+  void whatTheChecksOfItsSitesFoundIsALanesToo() {
+    lanes.add(OVER);
+    db.run(
+        s ->
+            s.find(SiteEntity.class, "away").findings =
+                Json.text(
+                    List.of(
+                        new Finding(Code.SITE_CLOCK_OFF, "away", "3 s", "set it", Who.SITE_OWNER),
+                        new Finding(
+                            Code.DISK_KEEPS_NO_CHANGES, "db", "raw", "convert", Who.ENGINEER))));
+    assertEquals(
+        List.of("site-clock-off"),
+        lanes.view("over").findings().stream().map(FindingView::code).toList());
   }
 
   @Test

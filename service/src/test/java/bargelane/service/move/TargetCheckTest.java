@@ -6,6 +6,9 @@ import static org.junit.jupiter.api.Assertions.assertTrue;
 import static org.mockito.Mockito.mock;
 import static org.mockito.Mockito.when;
 
+import bargelane.core.finding.Finding;
+import bargelane.core.finding.Finding.Code;
+import bargelane.core.finding.Finding.Who;
 import bargelane.core.site.Inventory;
 import bargelane.service.platform.Json;
 import bargelane.service.replication.PointEntity;
@@ -71,6 +74,30 @@ class TargetCheckTest extends MovesFixture {
     assertThrows(RunFailure.class, () -> check().beforeLoad(work()));
     when(away.driver.inventory()).thenReturn(target("net", "shelf", 0));
     assertEquals("quota-machines", refused());
+  }
+
+  /** What a site lacks is found by trying, and before anything is made or stopped. */
+  @Test
+  void aSiteThatIsNotReadyEndsLoadsCutoversAndFailbacks() {
+    when(home.driver.inventory()).thenReturn(target("net", "shelf", 10));
+    when(away.driver.inventory()).thenReturn(target("net", "shelf", 10));
+    for (Code note : List.of(Code.SITE_CLOCK_OFF, Code.SITE_PERMISSION_MISSING)) {
+      Finding lacks =
+          new Finding(note, "away", "the token lacks 'volumes'", "grant it", Who.SITE_OWNER);
+      when(sites.examine("away", away.driver)).thenReturn(List.of(lacks));
+      if (!note.blocks()) {
+        check().before(work(), MoveDesk.standing(true));
+        continue;
+      }
+      assertEquals("site-permission-missing", refused());
+      RunFailure load = assertThrows(RunFailure.class, () -> check().beforeLoad(work()));
+      assertEquals("away is not ready: the token lacks 'volumes'", load.getMessage());
+      when(sites.examine("away", away.driver)).thenReturn(List.of());
+      when(sites.examine("home", home.driver)).thenReturn(List.of(lacks));
+      assertThrows(RunFailure.class, () -> check().beforeLoad(work()));
+      assertThrows(RunFailure.class, () -> check().room(work(), Side.HOME));
+      check().before(work(), MoveDesk.standing(true));
+    }
   }
 
   private static Inventory counting(long gib, boolean clones) {
