@@ -27,7 +27,8 @@ public final class NetworkTraffic {
    * Sums by group, whoever of two began. An address that is in a group counts as of that group
    * only, whatever range it lies in.
    *
-   * <p>Cost: each connection once, whichever address it is of.
+   * <p>Cost: each connection once for each of its ends, and each address that is of no group
+   * against each range.
    *
    * @param groups addresses by name
    * @param ranges blocks of addresses (RFC 4632, RFC 4291) by name
@@ -60,14 +61,17 @@ public final class NetworkTraffic {
                 + " (select g, cast(a as inet) a from unnest(?::text[], ?::text[]) x(g, a)) y"
                 + " group by a),"
                 + " block as (select g, cast(r as inet) r from unnest(?::text[], ?::text[]) x(g, r)),"
-                + " seen as (select o.g, c.server peer, c.bytes from connection c"
+                + " seen as materialized (select g, peer, sum(bytes) bytes from"
+                + " (select o.g, c.server peer, c.bytes from connection c"
                 + " join own o on o.a = c.client union all"
-                + " select o.g, c.client, c.bytes from connection c join own o on o.a = c.server)"
-                + " select s.g, p.g, false, count(distinct s.peer), sum(s.bytes) from seen s"
-                + " join own p on p.a = s.peer group by 1, 2 union all"
-                + " select s.g, b.g, true, count(distinct s.peer), sum(s.bytes) from seen s"
-                + " join block b on s.peer <<= b.r"
-                + " where not exists (select from own p where p.a = s.peer) group by 1, 2"
+                + " select o.g, c.client, c.bytes from connection c join own o on o.a = c.server) x"
+                + " group by 1, 2),"
+                + " whose as materialized (select s.*, p.g other from seen s"
+                + " left join own p on p.a = s.peer)"
+                + " select g, other, false, count(*), sum(bytes) from whose"
+                + " where other is not null group by 1, 2 union all"
+                + " select w.g, b.g, true, count(*), sum(w.bytes) from whose w"
+                + " join block b on w.peer <<= b.r where w.other is null group by 1, 2"
                 + " order by 1, 3, 2")) {
       q.setArray(1, db.createArrayOf("text", names.toArray()));
       q.setArray(2, db.createArrayOf("text", addresses.toArray()));

@@ -60,6 +60,7 @@ public final class Scans {
           new Inventories(s).store(site, inventory);
           ScanResult result = merge(s, site, inventory, now);
           site.scannedAt = now;
+          Sites.answered(site);
           return result;
         });
   }

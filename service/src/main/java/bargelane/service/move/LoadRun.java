@@ -165,7 +165,10 @@ final class LoadRun implements RunKind {
 
   private void create(Work w, TowState made, String volume, long bytes, ReplicaEntity of) {
     String owner = services.ledger().plan(made.away.id, w.subjectId(), "volume", volume);
-    moves.driver(made, Side.AWAY).target().createVolume(volume, owner, bytes, of.storage, of.key);
+    moves
+        .driver(made, Side.AWAY)
+        .target()
+        .createVolume(volume, owner, bytes, of.storage, of.keyAt(Side.AWAY));
   }
 
   private Outcome protect(Work w) {

@@ -128,7 +128,7 @@ final class Looks {
     moves
         .driver(state, side)
         .target()
-        .createVolume(onto, owner, COPIED_BYTES, replica.storage, replica.key);
+        .createVolume(onto, owner, COPIED_BYTES, replica.storage, replica.keyAt(side));
     moves.compute(state, side).look(onto, owner, volumes, hidden, onto);
   }
 

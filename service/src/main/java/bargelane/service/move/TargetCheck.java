@@ -109,10 +109,13 @@ final class TargetCheck {
     }
   }
 
-  /** Fails where a site lacks something, a permission among it, that no move goes without. */
+  /**
+   * Fails where a site lacks something, a permission among it, that no move goes without. One that
+   * does not answer is asked again by the next step, and is no failure here.
+   */
   private void examine(TowState state, Side side) {
     services.sites().examine(state.siteId(side), moves.driver(state, side)).stream()
-        .filter(Finding::blocks)
+        .filter(f -> f.blocks() && f.code() != Code.SITE_UNREACHABLE)
         .findFirst()
         .ifPresent(
             f -> {

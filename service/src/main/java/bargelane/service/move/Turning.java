@@ -128,12 +128,13 @@ final class Turning {
     r.digests = ReplicaEntity.digestsOf(r.volume);
     r.bytes = Plans.facts(state, m).disks().get(disk).bytes();
     r.storage = storage(state, loser, m, disk);
+    r.key = services.db().tx(s -> Tows.key(s, m.id, disk));
     r.intent = turn.intents().getOrDefault(m.id + "/" + disk, "");
     String owner = services.ledger().plan(site, w.subjectId(), "volume", r.digests);
     moves
         .driver(state, loser)
         .target()
-        .createVolume(r.digests, owner, DigestVolume.bytesFor(r.bytes), r.storage, r.key);
+        .createVolume(r.digests, owner, DigestVolume.bytesFor(r.bytes), r.storage, r.keyAt(loser));
     Optional<PassDisk.Digests> known = turn.base().flatMap(b -> digests(b, m.id, disk));
     // Without them, nothing is known of what the replica holds.
     r.anywhere = known.isEmpty();

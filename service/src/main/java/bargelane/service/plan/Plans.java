@@ -62,11 +62,13 @@ public final class Plans {
             new Ends(s, inventories, state.lane, state.home, state.away)
                 .shores(rules, machines, state));
     List<Preflight.Result> places = preflight.place(machines);
+    Inventory target = inventories.of(state.away);
     List<Preflight.Result> all = new ArrayList<>();
     for (int i = 0; i < places.size(); i++) {
       MemberEntity m = state.members.get(i);
       List<Integer> left = left(state, m);
-      Preflight.Result found = places.get(i).finding(elsewhere(state, m, places.get(i)));
+      Preflight.Result found =
+          places.get(i).finding(elsewhere(state, m, places.get(i), target.offers().keys()));
       Preflight.Result place =
           left.isEmpty()
               ? found
@@ -77,7 +79,8 @@ public final class Plans {
   }
 
   /** Copies that lie where the lane does not decide any more: nothing moves them. */
-  private static List<Finding> elsewhere(TowState state, MemberEntity m, Preflight.Result place) {
+  private static List<Finding> elsewhere(
+      TowState state, MemberEntity m, Preflight.Result place, List<String> keys) {
     if (state.leg.filter(l -> l.direction == Direction.OUT).isEmpty()) {
       return List.of();
     }
@@ -90,11 +93,25 @@ public final class Plans {
       }
       String storage = decided.storages().get(r.disk);
       String key = decided.key(r.disk);
+      String thing = m.name + ", disk " + disks.get(r.disk).volume();
+      if (!r.key.isEmpty() && !r.key.equals(key) && !keys.contains(r.key)) {
+        all.add(
+            new Finding(
+                Finding.Code.CHOICE_NOT_OFFERED,
+                thing,
+                "its copy is encrypted with key "
+                    + r.key
+                    + ", which "
+                    + state.away.name
+                    + " does not have any more",
+                Remedy.advice("have the key given back there, or plan the machine anew"),
+                Finding.Who.SITE_OWNER));
+      }
       if (!storage.isEmpty() && !storage.equals(r.storage) || !key.equals(r.key)) {
         all.add(
             new Finding(
                 Finding.Code.COPY_ELSEWHERE,
-                m.name + ", disk " + disks.get(r.disk).volume(),
+                thing,
                 "its copy lies in "
                     + place(r.storage, r.key)
                     + ", and the lane decides "

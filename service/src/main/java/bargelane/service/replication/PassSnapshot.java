@@ -233,7 +233,7 @@ final class PassSnapshot {
               services.ledger().plan(state.siteId(from.other()), w.subjectId(), "volume", digests),
               DigestVolume.bytesFor(r.bytes),
               r.storage,
-              r.key);
+              r.keyAt(from.other()));
           services.db().run(s -> s.find(ReplicaEntity.class, r.id).digests = digests);
           changed = true;
         }

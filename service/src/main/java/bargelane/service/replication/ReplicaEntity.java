@@ -34,7 +34,10 @@ public class ReplicaEntity {
 
   public String storage;
 
-  /** The key that the target encrypts its volumes with; empty for the target's own way. */
+  /**
+   * The key that the lane's target encrypts the disk with; empty for the target's own way. It is
+   * kept on the way back too, for the next way out.
+   */
   @Column(name = "disk_key")
   public String key = "";
 
@@ -45,6 +48,11 @@ public class ReplicaEntity {
   public boolean anywhere;
 
   public boolean blank;
+
+  /** The key of what is made for the disk at a side. */
+  public String keyAt(Side side) {
+    return side == Side.AWAY ? key : "";
+  }
 
   /** A replica of a disk that nothing was written to yet. */
   public static ReplicaEntity blank(String leg, MemberEntity m, int disk, long bytes) {

@@ -95,6 +95,19 @@ public final class Tows {
         .isPresent();
   }
 
+  /** The key of a disk's newest copy; empty where none is chosen. */
+  public static String key(Session s, String member, int disk) {
+    return s.createQuery(
+            "select r.key from ReplicaEntity r, LegEntity l where l.id = r.legId"
+                + " and r.memberId = ?1 and r.disk = ?2 order by l.number desc",
+            String.class)
+        .setParameter(1, member)
+        .setParameter(2, disk)
+        .setMaxResults(1)
+        .uniqueResultOptional()
+        .orElse("");
+  }
+
   /** The number of the next leg of a tow. */
   public static int nextLegNumber(Session s, String towId) {
     return 1

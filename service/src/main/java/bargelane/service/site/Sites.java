@@ -346,6 +346,21 @@ public final class Sites {
     return findings;
   }
 
+  /** A site that was read does not stay unreachable until somebody tests it. */
+  public static void answered(SiteEntity site) {
+    List<Finding> found = Json.read(site.findings, FINDINGS);
+    List<Finding> left =
+        found.stream()
+            .filter(
+                f ->
+                    f.code() != Finding.Code.SITE_UNREACHABLE
+                        && f.code() != Finding.Code.SITE_TOKEN_REFUSED)
+            .toList();
+    if (left.size() < found.size()) {
+      site.findings = Json.text(left);
+    }
+  }
+
   /** What the last test of a site found that is of account to all of its lanes. */
   public static List<Finding> found(SiteEntity site) {
     return Json.read(site.findings, FINDINGS).stream()

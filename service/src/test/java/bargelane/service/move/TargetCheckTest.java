@@ -81,12 +81,15 @@ class TargetCheckTest extends MovesFixture {
   void aSiteThatIsNotReadyEndsLoadsCutoversAndFailbacks() {
     when(home.driver.inventory()).thenReturn(target("net", "shelf", 10));
     when(away.driver.inventory()).thenReturn(target("net", "shelf", 10));
-    for (Code note : List.of(Code.SITE_CLOCK_OFF, Code.SITE_PERMISSION_MISSING)) {
+    for (Code note :
+        List.of(Code.SITE_CLOCK_OFF, Code.SITE_UNREACHABLE, Code.SITE_PERMISSION_MISSING)) {
       Finding lacks =
           new Finding(note, "away", "the token lacks 'volumes'", "grant it", Who.SITE_OWNER);
       when(sites.examine("away", away.driver)).thenReturn(List.of(lacks));
-      if (!note.blocks()) {
+      // What does not answer is asked again, and not given up.
+      if (note != Code.SITE_PERMISSION_MISSING) {
         check().before(work(), MoveDesk.standing(true));
+        check().beforeLoad(work());
         continue;
       }
       assertEquals("site-permission-missing", refused());

@@ -92,6 +92,7 @@ class TurningTest extends MovesFixture {
   @Test
   void theDisksThatWereLeftBecomeTheBaseOfTheWayBack() throws IOException {
     when(away.target.attachment("pass-1", "manifest")).thenReturn(Optional.of(new byte[] {7}));
+    db.run(s -> Db.change(s, "update ReplicaEntity set key = ?1", "tide"));
     for (int life = 0; life < 2; life++) {
       turning.turn(work(), turnTo(true));
     }
@@ -106,6 +107,10 @@ class TurningTest extends MovesFixture {
     ReplicaEntity replica = all(ReplicaEntity.class, "volume").get(0);
     assertEquals("bl-" + back.id + "-ledger-d0", replica.volume);
     assertEquals("0-4096", replica.intent, "what may differ is written again by the first pass");
+    assertEquals("tide", replica.key, "the next way out has it again");
+    verify(home.target)
+        .createVolume(
+            replica.digests, "bargelane/in-test/tow", DigestVolume.bytesFor(SIZE), "shelf", "");
     PointEntity common = all(PointEntity.class, "number").get(1);
     assertEquals(2, common.number);
     assertEquals("home", common.siteId);

@@ -414,6 +414,8 @@ class LanePlansTest extends LanePlansFixture {
             "its copy lies in class slow under key k2,"
                 + " and the lane decides class fast under key k2"),
         elsewhere());
+    db.run(s -> s.createNativeMutationQuery("update replica set disk_key = 'k0'").executeUpdate());
+    assertEquals(List.of("choice-not-offered"), blocking("tow1"), "it can't be decrypted");
   }
 
   private List<String> elsewhere() {

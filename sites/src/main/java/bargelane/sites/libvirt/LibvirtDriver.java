@@ -86,6 +86,14 @@ public final class LibvirtDriver implements SiteDriver {
       pools(findings);
       disks(findings);
     } catch (SiteException e) {
+      if (e.kind() == SiteException.Kind.MAY_PASS) {
+        findings.add(
+            finding(
+                Code.SITE_UNREACHABLE,
+                e.getMessage(),
+                "see that the host runs, and check it again"));
+        return findings;
+      }
       boolean python = e.code().equals(HostProgram.PYTHON_MISSING);
       findings.add(
           finding(
