@@ -99,7 +99,9 @@ public final class Plans {
             new Finding(
                 Finding.Code.CHOICE_NOT_OFFERED,
                 thing,
-                "its copy is encrypted with key "
+                "the copy of disk "
+                    + disks.get(r.disk).volume()
+                    + " is encrypted with key "
                     + r.key
                     + ", which "
                     + state.away.name
@@ -112,7 +114,9 @@ public final class Plans {
             new Finding(
                 Finding.Code.COPY_ELSEWHERE,
                 thing,
-                "its copy lies in "
+                "the copy of disk "
+                    + disks.get(r.disk).volume()
+                    + " lies in "
                     + place(r.storage, r.key)
                     + ", and the lane decides "
                     + place(storage, key),

@@ -403,7 +403,7 @@ class LanePlansTest extends LanePlansFixture {
     db.run(s -> loaded(s, "1"));
     assertEquals(
         List.of(
-            "its copy lies in class slow without a chosen key,"
+            "the copy of disk m-1-d0 lies in class slow without a chosen key,"
                 + " and the lane decides class slow under key k2"),
         elsewhere());
     db.run(s -> s.createNativeMutationQuery("update replica set disk_key = 'k2'").executeUpdate());
@@ -411,7 +411,7 @@ class LanePlansTest extends LanePlansFixture {
     decide(change("storage", "shelf", "class", "fast"));
     assertEquals(
         List.of(
-            "its copy lies in class slow under key k2,"
+            "the copy of disk m-1-d0 lies in class slow under key k2,"
                 + " and the lane decides class fast under key k2"),
         elsewhere());
     db.run(s -> s.createNativeMutationQuery("update replica set disk_key = 'k0'").executeUpdate());
