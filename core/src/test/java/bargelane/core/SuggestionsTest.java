@@ -228,7 +228,8 @@ class SuggestionsTest {
     Suggestion there = talking(Map.of(), new Traffic("n1", "t2", true, 3, 5L << 20)).get(0);
     assertEquals("t2", there.to());
     assertEquals(
-        List.of("its machines were seen to talk with 3 addresses there, 5MiB"), there.reasons());
+        List.of("its machines were seen to talk with 3 addresses of machines there, 5MiB"),
+        there.reasons());
   }
 
   @Test

@@ -237,7 +237,7 @@ public final class Suggestions {
         reasons.add(
             "its machines were seen to talk with "
                 + Counts.of(x.addresses, "address", "addresses")
-                + " there, "
+                + " of machines there, "
                 + Sizes.text(x.bytes));
       }
     }

@@ -16,67 +16,70 @@ public final class NetworkTraffic {
   private NetworkTraffic() {}
 
   /**
-   * What a group of addresses exchanged with another, or with a range.
+   * What a group of addresses exchanged with another, or with one of the others.
    *
-   * @param range whether the other is a range
+   * @param among whether the other is a group too
    * @param peers how many addresses of the other were seen
    */
-  public record Exchange(String group, String other, boolean range, long peers, long bytes) {}
+  public record Exchange(String group, String other, boolean among, long peers, long bytes) {}
+
+  /** Addresses, each with the name of what it belongs to. */
+  private record Named(List<String> names, List<String> addresses) {
+    static Named of(Map<String, List<String>> all) {
+      Named named = new Named(new ArrayList<>(), new ArrayList<>());
+      all.forEach(
+          (name, addresses) ->
+              addresses.stream()
+                  .filter(Address::valid)
+                  .forEach(
+                      a -> {
+                        named.names.add(name);
+                        named.addresses.add(a);
+                      }));
+      return named;
+    }
+  }
 
   /**
    * Sums by group, whoever of two began. An address that is in a group counts as of that group
-   * only, whatever range it lies in.
+   * only.
    *
-   * <p>Cost: each connection once for each of its ends, and each address that is of no group
-   * against each range.
+   * <p>Cost: each connection once for each of its ends.
    *
    * @param groups addresses by name
-   * @param ranges blocks of addresses (RFC 4632, RFC 4291) by name
+   * @param others addresses by name, of which those that groups talked with are told
    */
   public static List<Exchange> of(
-      Session s, Map<String, List<String>> groups, Map<String, String> ranges) {
-    List<String> names = new ArrayList<>();
-    List<String> addresses = new ArrayList<>();
-    groups.forEach(
-        (name, all) ->
-            all.stream()
-                .filter(Address::valid)
-                .forEach(
-                    a -> {
-                      names.add(name);
-                      addresses.add(a);
-                    }));
-    return addresses.isEmpty()
+      Session s, Map<String, List<String>> groups, Map<String, List<String>> others) {
+    Named own = Named.of(groups);
+    return own.addresses.isEmpty()
         ? List.of()
-        : s.doReturningWork(c -> of(c, names, addresses, ranges));
+        : s.doReturningWork(c -> of(c, own, Named.of(others)));
   }
 
-  private static List<Exchange> of(
-      Connection db, List<String> names, List<String> addresses, Map<String, String> ranges)
-      throws SQLException {
-    List<String> blocks = List.copyOf(ranges.keySet());
+  private static List<Exchange> of(Connection db, Named own, Named others) throws SQLException {
     try (PreparedStatement q =
         db.prepareStatement(
             "with own as materialized (select a, min(g) g from"
                 + " (select g, cast(a as inet) a from unnest(?::text[], ?::text[]) x(g, a)) y"
                 + " group by a),"
-                + " block as (select g, cast(r as inet) r from unnest(?::text[], ?::text[]) x(g, r)),"
+                + " away as materialized (select a, min(g) g from"
+                + " (select g, cast(a as inet) a from unnest(?::text[], ?::text[]) x(g, a)) y"
+                + " where a not in (select a from own) group by a),"
                 + " seen as materialized (select g, peer, sum(bytes) bytes from"
                 + " (select o.g, c.server peer, c.bytes from connection c"
                 + " join own o on o.a = c.client union all"
                 + " select o.g, c.client, c.bytes from connection c join own o on o.a = c.server) x"
-                + " group by 1, 2),"
-                + " whose as materialized (select s.*, p.g other from seen s"
-                + " left join own p on p.a = s.peer)"
-                + " select g, other, false, count(*), sum(bytes) from whose"
-                + " where other is not null group by 1, 2 union all"
-                + " select w.g, b.g, true, count(*), sum(w.bytes) from whose w"
-                + " join block b on w.peer <<= b.r where w.other is null group by 1, 2"
-                + " order by 1, 3, 2")) {
-      q.setArray(1, db.createArrayOf("text", names.toArray()));
-      q.setArray(2, db.createArrayOf("text", addresses.toArray()));
-      q.setArray(3, db.createArrayOf("text", blocks.toArray()));
-      q.setArray(4, db.createArrayOf("text", blocks.stream().map(ranges::get).toArray()));
+                + " group by 1, 2)"
+                + " select s.g, p.g, true, count(*), sum(s.bytes) from seen s"
+                + " join own p on p.a = s.peer group by 1, 2 union all"
+                + " select s.g, p.g, false, count(*), sum(s.bytes) from seen s"
+                + " join away p on p.a = s.peer group by 1, 2"
+                + " order by 1, 3 desc, 2")) {
+      q.setArray(1, db.createArrayOf("text", own.names.toArray()));
+      q.setArray(2, db.createArrayOf("text", own.addresses.toArray()));
+      q.setArray(3, db.createArrayOf("text", others.names.toArray()));
+      q.setArray(4, db.createArrayOf("text", others.addresses.toArray()));
       try (ResultSet r = q.executeQuery()) {
         List<Exchange> all = new ArrayList<>();
         while (r.next()) {

@@ -16,7 +16,6 @@ import bargelane.core.lane.LanePlan;
 import bargelane.core.lane.Rule;
 import bargelane.core.lane.Rules;
 import bargelane.core.lane.Suggestions;
-import bargelane.core.net.Subnet;
 import bargelane.core.site.Inventory;
 import bargelane.service.assess.DiskUses;
 import bargelane.service.connection.NetworkTraffic;
@@ -316,14 +315,15 @@ public final class Lanes implements SiteTenant {
           Inventory source = shores.of(from);
           Inventory target = shores.of(to);
           Map<String, List<String>> own = addresses(shores, from, source);
+          Map<String, List<String>> taken = addresses(shores, to, target);
           return Suggestions.of(
                   Json.read(lane.plan, LanePlan.class),
                   source,
                   target,
                   own,
-                  addresses(shores, to, target),
+                  taken,
                   loads(s, from, DiskUses.of(s, from.id, to.id)),
-                  traffic(s, own, target))
+                  traffic(s, own, taken))
               .stream()
               .map(x -> view(x, source, target))
               .toList();
@@ -340,13 +340,9 @@ public final class Lanes implements SiteTenant {
 
   /** What networks of the source exchange with each other, and with those of the target. */
   private static List<Suggestions.Traffic> traffic(
-      Session s, Map<String, List<String>> own, Inventory target) {
-    Map<String, String> ranges = new HashMap<>();
-    target.networks().stream()
-        .filter(n -> !n.isolated())
-        .forEach(n -> Subnet.of(n.cidr()).ifPresent(r -> ranges.put(n.id(), r.toString())));
-    return NetworkTraffic.of(s, own, ranges).stream()
-        .map(x -> new Suggestions.Traffic(x.group(), x.other(), x.range(), x.peers(), x.bytes()))
+      Session s, Map<String, List<String>> own, Map<String, List<String>> there) {
+    return NetworkTraffic.of(s, own, there).stream()
+        .map(x -> new Suggestions.Traffic(x.group(), x.other(), !x.among(), x.peers(), x.bytes()))
         .toList();
   }
 

@@ -43,20 +43,27 @@ class NetworkTrafficTest {
               "two", List.of("10.2.0.1", "10.2.0.2"));
       assertEquals(
           List.of(
-              new Exchange("one", "one", false, 2, 2),
-              new Exchange("one", "two", false, 2, 127),
-              // What is of a group is of no range.
-              new Exchange("one", "far", true, 2, 1500),
-              new Exchange("one", "far6", true, 1, 3),
-              new Exchange("two", "one", false, 2, 127)),
+              new Exchange("one", "one", true, 2, 2),
+              new Exchange("one", "two", true, 2, 127),
+              new Exchange("one", "far", false, 2, 1500),
+              new Exchange("one", "far6", false, 1, 3),
+              new Exchange("two", "one", true, 2, 127)),
           db.tx(
               s ->
                   NetworkTraffic.of(
                       s,
                       groups,
-                      Map.of("far", "10.9.0.0/24", "far6", "fd09::/64", "near", "10.2.0.0/24"))));
+                      Map.of(
+                          "far",
+                          List.of("10.9.0.1", "10.9.0.2", "10.9.0.3"),
+                          "far6",
+                          List.of("fd09:0::1"),
+                          // What is of a group is of no other.
+                          "near",
+                          List.of("10.2.0.1")))));
       assertEquals(
-          List.of(), db.tx(s -> NetworkTraffic.of(s, Map.of(), Map.of("far", "10.9.0.0/24"))));
+          List.of(),
+          db.tx(s -> NetworkTraffic.of(s, Map.of(), Map.of("far", List.of("10.9.0.1")))));
     }
   }
 }
