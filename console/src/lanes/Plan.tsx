@@ -36,7 +36,7 @@ const COLUMNS: GridColDef<Placed>[] = [
   { field: 'size', headerName: 'Size', width: 100 },
   { field: 'zone', headerName: 'Zone', width: 80 },
   { field: 'cards', headerName: 'Addresses there', flex: 1.4, minWidth: 170, valueGetter: (_, m) => m.cards.map((c) => (c.address === '' ? c.rule : c.kept ? c.address : `${c.address} (was ${c.formerAddress})`)).join(', ') },
-  { field: 'disks', headerName: 'Classes', flex: 0.7, minWidth: 90, valueGetter: (_, m) => [...new Set(m.disks.map(goes))].join(', ') },
+  { field: 'disks', headerName: 'Classes', flex: 0.7, minWidth: 90, valueGetter: (_, m) => [...new Set(m.disks.map((d) => goes({ ...d, key: '' })))].join(', ') },
   {
     field: 'findings',
     headerName: 'In the way',

@@ -11,8 +11,10 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.DriverManager;
+import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.HashMap;
@@ -29,6 +31,7 @@ final class LanesBench {
 
   private static final int MACHINES = 10_000;
   private static final int CARDS = 2_000;
+  private static final int TALKS = 200_000;
   private static final int LABELS = 400;
   private static final int CALLS = 30;
 
@@ -149,6 +152,7 @@ final class LanesBench {
           "an estate file of %d lines, %d KiB%n",
           file.lines().count(),
           file.length() >> 10);
+      print("joins suggested", suggested(api, sql), plain);
       print("compared, nothing changed", compared, plain);
       print("compared, labels changed", edited, plain);
       print("ranges at both ends", spans, plain);
@@ -157,6 +161,39 @@ final class LanesBench {
       print("all, those with findings", found, plain);
       print("one decision, judged", again, plain);
     }
+  }
+
+  /** Suggestions for a lane that joins nothing, with sizes accepted and traffic seen. */
+  private static double suggested(ApiClient api, Statement sql) throws SQLException {
+    api.post(
+        "/assessments",
+        Map.of("name", "all", "filter", "site = mill-street", "target", "saltmarsh"),
+        Duration.ofMinutes(5));
+    api.post("/assessments/all/accept", Map.of("revision", 0), Duration.ofMinutes(5));
+    sql.execute(
+        "insert into connection (observer, client, server, protocol, port, process, count, bytes,"
+            + " first_seen, last_seen) select 'bench', a.address, b.address, 'tcp', n % 50, '', 1,"
+            + " n, now(), now() from generate_series(1, "
+            + TALKS
+            + ") n join (select address, row_number() over () - 1 i from machine_address) a"
+            + " on a.i = n % (select count(*) from machine_address)"
+            + " join (select address, row_number() over () - 1 i from machine_address) b"
+            + " on b.i = (n * 7919 + n / 10000 * 31) % (select count(*) from machine_address)"
+            + " on conflict do nothing");
+    sql.execute("analyze");
+    api.post("/lanes", Map.of("name", "bare", "from", "mill-street", "to", "saltmarsh"));
+    int[] found = new int[1];
+    double median = median(() -> found[0] = api.get("/lanes/bare/suggestions").size());
+    try (ResultSet r = sql.executeQuery("select count(*) from connection")) {
+      r.next();
+      System.out.printf(
+          Locale.ROOT,
+          "%d joins suggested, by the accepted sizes of %d machines and %d kinds of connections%n",
+          found[0],
+          MACHINES,
+          r.getLong(1));
+    }
+    return median;
   }
 
   private static void compare(ApiClient api, String file) {
