@@ -126,19 +126,30 @@ final class TargetCheck {
             });
   }
 
+  /** Whether a site has the keys that copies are to be made under. */
+  private static boolean offers(Inventory now, List<String> keys) {
+    return keys.stream().allMatch(k -> k.isEmpty() || now.offers().keys().contains(k));
+  }
+
   /** Fails where an end is not ready, or the disks of the wave have no place any more. */
   Outcome beforeLoad(Work w) {
     examine(moves.state(w), Side.HOME);
     examine(moves.state(w), Side.AWAY);
+    Inventory now = moves.driver(moves.state(w), Side.AWAY).inventory();
     return check(
         w,
-        moves.driver(moves.state(w), Side.AWAY).inventory(),
+        now,
         standing ->
             standing.places().stream()
                 .flatMap(
                     place ->
                         place.findings().stream()
-                            .filter(f -> f.blocks() && f.code().ofStorage())
+                            .filter(
+                                f ->
+                                    f.blocks()
+                                        && (f.code().ofStorage()
+                                            || f.code() == Code.CHOICE_NOT_OFFERED
+                                                && !offers(now, place.placement().keys())))
                             .map(f -> new Wrong(f.thing(), f)))
                 .findFirst());
   }

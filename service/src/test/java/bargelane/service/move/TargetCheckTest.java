@@ -103,6 +103,20 @@ class TargetCheckTest extends MovesFixture {
     }
   }
 
+  /** No copy is recorded under a key that the target has withdrawn. */
+  @Test
+  void aKeyThatIsGoneEndsALoadBeforeACopyIsMade() {
+    when(away.driver.inventory()).thenReturn(target("net", "shelf", 10));
+    db.run(
+        s ->
+            s.createNativeMutationQuery(
+                    "insert into lane_rule (lane_id, scope, subject, part, setting, value)"
+                        + " select id, 'lane', '', -1, 'key', 'k' from lane")
+                .executeUpdate());
+    RunFailure gone = assertThrows(RunFailure.class, () -> check().beforeLoad(work()));
+    assertEquals("choice-not-offered", gone.code());
+  }
+
   private static Inventory counting(long gib, boolean clones) {
     Inventory i = target("net", "shelf", 10);
     return new Inventory(
